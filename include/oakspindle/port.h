@@ -213,19 +213,32 @@ typedef struct oak_watched {
 } oak_watched;
 enum { OAK_MOST_WATCHED = 17 };
 
-/* A condition that somebody else works out: behind each instruction that has changed one of these values, `ends` is asked with all of
+/* A condition that somebody else works out: behind each instruction that has changed one of these values `ends` is asked with all of
  * them; where it says true the run ends with OAK_STOP_WATCH, with no bit of `watched`. It may take bits out of `matter`, a bit for each
  * value, where others decide until one of these has changed. A value is a register (also what it follows may
  * change it, see oak_flag_info), or at most 4 bytes of memory as a number. Where `accesses` is OAK_ACCESS_CHANGE it may change by itself (the
- * program counter, a register of a device) and is read behind each instruction; else `accesses` and `bits` say nothing here. */
+ * program counter, a register of a device) and is read behind each instruction; else `accesses` and `bits` say nothing here.
+ *
+ * What only `kept` has a bit of is not asked about: each change of these values is appended to `changes`, and what they are when a run
+ * begins. When `room` are in it `ends` is asked, which takes them out; behind `room` there is space for OAK_MOST_JUDGED more. */
+typedef struct oak_judged_change {
+    uint64_t cycle; /* the end of the instruction */
+    uint32_t number, value;
+} oak_judged_change;
+typedef struct oak_judged_changes {
+    oak_judged_change *at; /* of the caller, as is all of it, until another judge is set */
+    size_t count, room;
+} oak_judged_changes;
 typedef struct oak_judge {
     void *context;
     bool (*ends)(void *context, const uint32_t *values, uint32_t *matter);
     /* May be NULL. How far one of these values may go down and up with nothing to say for `ends`, while all others stay. */
     void (*room)(void *context, const uint32_t *values, unsigned number, uint32_t *below, uint32_t *above);
-    const oak_watched *cells; /* may go when the call has returned, as may */
-    const uint32_t *masks;    /* the bits of each that matter: no others are told */
-    unsigned count;           /* at most OAK_MOST_JUDGED */
+    const oak_watched *cells;    /* may go when the call has returned, as may */
+    const uint32_t *masks;       /* the bits of each that matter: no others are told */
+    unsigned count;              /* at most OAK_MOST_JUDGED */
+    uint32_t asks, kept;         /* a bit for each value, in one of them at least */
+    oak_judged_changes *changes; /* may be NULL where nothing is kept */
 } oak_judge;
 enum { OAK_MOST_JUDGED = 16 };
 

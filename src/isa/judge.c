@@ -1,6 +1,8 @@
 /* judge.c — the values of a judge, and whether one has changed. */
 #include "isa/judge.h"
 
+#include "base/bits.h"
+
 /* `outside`: it is kept outside the core. */
 static oak_status ask(const oak_judged *judged, const oak_core *core, const oak_watched *cells,
                       uint32_t *value, bool *outside)
@@ -25,7 +27,7 @@ static oak_status ask(const oak_judged *judged, const oak_core *core, const oak_
 static uint32_t follow(const oak_judged *judged, oak_core *core, oak_judged_value *value)
 {
     const oak_watched *cells = &value->cells;
-    uint64_t now = judged->isa->core->time(core)->cycles;
+    uint64_t now = judged->time->cycles;
     if (judged->touched && value->touched == *judged->touched && now < value->course.until)
         return oak_course_word(&value->course, value->word, now);
     bool outside;
@@ -44,7 +46,7 @@ static uint32_t follow(const oak_judged *judged, oak_core *core, oak_judged_valu
     return value->word;
 }
 
-uint32_t oak_judged_ask(const oak_judged *judged, oak_core *core, oak_judged_value *value)
+static uint32_t asked(const oak_judged *judged, oak_core *core, oak_judged_value *value)
 {
     uint32_t result = 0;
     uint16_t half;
@@ -60,17 +62,35 @@ uint32_t oak_judged_ask(const oak_judged *judged, oak_core *core, oak_judged_val
     }
 }
 
-oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core_setup *setup,
-                          const oak_core *core, const oak_judge *judge)
+uint32_t oak_judged_else(const oak_judged *judged, oak_core *core, oak_judged_value *value)
+{
+    uint32_t word = 0;
+    if (value->kind != OAK_JUDGED_REGISTER) return asked(judged, core, value);
+    (void)!judged->isa->core->read_register(core, value->cells.address,
+                                            &word); /* it could be when it was set */
+    return word;
+}
+
+static inline void keep(const oak_judged *judged, uint32_t number)
+{
+    oak_judged_changes *changes = judged->judge.changes;
+    changes->at[changes->count++] = (oak_judged_change){judged->time->cycles, number, judged->last[number]};
+}
+
+oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core_setup *setup, oak_core *core,
+                          const oak_judge *judge)
 {
     oak_judged made = {.isa = isa,
                        .look = setup->look,
                        .course = setup->course,
                        .touched = setup->touched,
-                       .machine = setup->machine};
+                       .machine = setup->machine,
+                       .time = isa->core->time(core)};
     if (judge) {
-        if (judge->count > OAK_MOST_JUDGED) return OAK_UNSUPPORTED;
-        made.judge = (oak_judge){.context = judge->context, .ends = judge->ends, .room = judge->room};
+        if (judge->count > OAK_MOST_JUDGED || (judge->kept && !judge->changes)) return OAK_UNSUPPORTED;
+        made.judge = *judge;
+        made.judge.cells = NULL;
+        made.judge.masks = NULL;
         made.count = judge->count;
     }
     for (unsigned i = 0; i < made.count; i++) {
@@ -112,7 +132,8 @@ static uint64_t leaves(const oak_judged *judged, unsigned number, uint64_t now, 
     return course->from + (gone + steps) * course->step;
 }
 
-void oak_judged_settle(oak_judged *judged, oak_core *core)
+/* Those that were asked for may stand still, or go on for a while with no other answer. */
+static void settle(oak_judged *judged)
 {
     enum { SHORT = 4, PAUSE = 63 };
     judged->still = 0;
@@ -121,7 +142,7 @@ void oak_judged_settle(oak_judged *judged, oak_core *core)
         judged->passed--;
         return;
     }
-    uint64_t still = UINT64_MAX, now = judged->isa->core->time(core)->cycles;
+    uint64_t still = UINT64_MAX, now = judged->time->cycles;
     uint32_t which = judged->asked & judged->matter, quickest = UINT32_MAX;
     unsigned moves = OAK_MOST_JUDGED;
     for (unsigned i = 0; which >> i; i++) {
@@ -158,4 +179,55 @@ void oak_judged_begin(oak_judged *judged, oak_core *core)
 {
     judged->hit = false;
     oak_judged_take(judged, core);
+    for (unsigned kept = judged->judge.kept; kept; kept &= kept - 1) keep(judged, oak_lowest_bit(kept));
+}
+
+static inline bool is_full(const oak_judged *judged)
+{
+    return judged->judge.kept && judged->judge.changes->count >= judged->judge.changes->room;
+}
+
+bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned which)
+{
+    bool changed = false;
+    for (unsigned some = which & judged->matter; some; some &= some - 1) {
+        unsigned i = oak_lowest_bit(some);
+        const uint32_t now = oak_judged_now(judged, core, &judged->value[i]);
+        if (now == judged->last[i]) continue;
+        judged->last[i] = now;
+        changed |= judged->judge.asks >> i & 1;
+        if (judged->judge.kept >> i & 1) keep(judged, i);
+    }
+    if (changed || is_full(judged)) {
+        if (judged->matter != judged->all) oak_judged_take(judged, core);
+        if (judged->judge.ends(judged->judge.context, judged->last, &judged->matter)) judged->hit = true;
+    }
+    if (which & judged->asked) settle(judged);
+    return judged->hit;
+}
+
+bool oak_judged_behind(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
+{
+    /* A register may depend on the time, and who judges may ask when. */
+    judged->time->instructions += passed >> 32;
+    judged->time->cycles += (uint32_t)passed;
+    bool ends = oak_judged_look(judged, core, which);
+    judged->time->instructions -= passed >> 32;
+    judged->time->cycles -= (uint32_t)passed;
+    return ends;
+}
+
+void oak_judged_single(oak_judged *judged, bool is_pc, bool is_restless)
+{
+    bool asked_for = judged->value->kind == OAK_JUDGED_ASKED;
+    judged->alone = OAK_ALONE_NOT;
+    if (judged->count != 1 || judged->judge.kept != 1 || judged->judge.asks || is_restless ||
+        (asked_for && !judged->touched))
+        return;
+    judged->alone = is_pc ? OAK_ALONE_PC : asked_for ? OAK_ALONE_ASKED : OAK_ALONE_LIES;
+}
+
+void oak_judged_full(oak_judged *judged)
+{
+    judged->judge.ends(judged->judge.context, judged->last, &judged->matter);
 }

@@ -27,6 +27,13 @@ typedef struct oak_judged_value {
     uint32_t word; /* as it was */
 } oak_judged_value;
 
+/* A single value that is only kept is looked at in a shorter way. */
+typedef enum oak_judged_alone {
+    OAK_ALONE_NOT, /* there are others */
+    OAK_ALONE_PC,
+    OAK_ALONE_LIES, /* and nothing else changes it than instructions */
+    OAK_ALONE_ASKED
+} oak_judged_alone;
 typedef struct oak_judged {
     oak_judge judge; /* but for its lists, which have gone */
     const oak_isa *isa;
@@ -35,6 +42,8 @@ typedef struct oak_judged {
     oak_status (*course)(void *machine, unsigned space, uint32_t address, size_t count, oak_course *course);
     const uint64_t *touched;
     void *machine;
+    oak_chip_time *time;  /* of the core */
+    uint8_t alone;        /* oak_judged_alone */
     bool hit;             /* it has said that the run ends */
     unsigned count;       /* of values; 0: nobody judges */
     uint32_t all, matter; /* a bit for each; those that decide for now */
@@ -50,29 +59,15 @@ _Static_assert(OAK_MOST_JUDGED <= 16, "each of them has a bit");
 
 /* Takes a judge, or (NULL) takes leave of one; oak_judged_at then says where values are kept. OAK_OUT_OF_RANGE for what cannot be read. */
 OAK_MUST_USE oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core_setup *setup,
-                                       const oak_core *core, const oak_judge *judge);
+                                       oak_core *core, const oak_judge *judge);
 /* A value lies here: in a register of the host, or as cells of memory. */
 void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned bytes, bool host);
+/* When all have their places: whether a single one that is only kept can be looked at in a shorter way. */
+void oak_judged_single(oak_judged *judged, bool is_pc, bool is_restless);
 /* What the values are now is what they are compared with. */
 void oak_judged_begin(oak_judged *judged, oak_core *core);
-uint32_t oak_judged_ask(const oak_judged *judged, oak_core *core, oak_judged_value *value);
 /* Takes all values as they are, also those that have not decided. */
 void oak_judged_take(oak_judged *judged, oak_core *core);
-
-static inline uint32_t oak_judged_now(const oak_judged *judged, oak_core *core, oak_judged_value *value)
-{
-    uint32_t word;
-    if (value->kind == OAK_JUDGED_BYTE) return *value->at & value->mask;
-    if (value->kind == OAK_JUDGED_REGISTER) {
-        word = 0;
-        (void)!judged->isa->core->read_register(core, value->cells.address,
-                                                &word); /* it could be when it was set */
-        return word & value->mask;
-    }
-    if (value->kind != OAK_JUDGED_WORD) return oak_judged_ask(judged, core, value) & value->mask;
-    memcpy(&word, value->at, sizeof word);
-    return word & value->mask;
-}
 
 /* Courses are not relied on: the core may have changed a bit of its own in a register of a device, as on the way into a handler. */
 static inline void oak_judged_forget(oak_judged *judged)
@@ -87,26 +82,44 @@ static inline bool oak_judged_stands(const oak_judged *judged, unsigned which, u
     return !(which & ~judged->asked) && now < judged->still && judged->touched_then == *judged->touched;
 }
 
-/* Those that were asked for may stand still, or go on for a while with no other answer. */
-void oak_judged_settle(oak_judged *judged, oak_core *core);
-
 /* An instruction has passed that may have changed these values (a bit each): true when the run is to end here. */
-static inline bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned which)
+bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned which);
+/* The same in a loop: so much has passed, instructions in the upper half and cycles in the lower one, that its time does not say yet. */
+bool oak_judged_behind(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed);
+/* A value as it is now: of what is a byte or a word of the host, or of all else. */
+uint32_t oak_judged_else(const oak_judged *judged, oak_core *core, oak_judged_value *value);
+static inline uint32_t oak_judged_now(const oak_judged *judged, oak_core *core, oak_judged_value *value)
 {
-    bool changed = false;
-    for (unsigned i = 0, some = which & judged->matter; some >> i; i++) {
-        if (!(some >> i & 1)) continue;
-        uint32_t now = oak_judged_now(judged, core, &judged->value[i]);
-        if (now == judged->last[i]) continue;
-        judged->last[i] = now;
-        changed = true;
-    }
-    if (changed) {
-        if (judged->matter != judged->all) oak_judged_take(judged, core);
-        if (judged->judge.ends(judged->judge.context, judged->last, &judged->matter)) judged->hit = true;
-    }
-    if (which & judged->asked) oak_judged_settle(judged, core);
-    return judged->hit;
+    uint32_t word;
+    if (value->kind == OAK_JUDGED_BYTE) return *value->at & value->mask;
+    if (value->kind != OAK_JUDGED_WORD) return oak_judged_else(judged, core, value) & value->mask;
+    memcpy(&word, value->at, sizeof word);
+    return word & value->mask;
+}
+
+/* What was kept has to be taken away. */
+void oak_judged_full(oak_judged *judged);
+/* What a value alone is now, at a cycle. */
+static inline void oak_judged_keep(oak_judged *judged, uint32_t value, uint64_t cycle)
+{
+    value &= judged->value->mask;
+    if (value == judged->last[0]) return;
+    oak_judged_changes *changes = judged->judge.changes;
+    judged->last[0] = value;
+    changes->at[changes->count] = (oak_judged_change){cycle, 0, value};
+    if (++changes->count >= changes->room) oak_judged_full(judged);
+}
+
+/* A value alone that counts, and for which it does not pay to say until when it stands: true when this was all. */
+static inline bool oak_judged_counts(oak_judged *judged, uint64_t now)
+{
+    const oak_judged_value *value = judged->value;
+    if (judged->alone != OAK_ALONE_ASKED || !judged->passed || value->touched != *judged->touched ||
+        now >= value->course.until)
+        return false;
+    judged->passed--;
+    oak_judged_keep(judged, oak_course_word(&value->course, value->word, now), now);
+    return true;
 }
 
 #endif

@@ -13,14 +13,15 @@ enum {
     JUDGE_TWO,
     JUDGE_BIT,
     JUDGE_UNLESS, /* 0: goes on at the operation `number` */
-    JUDGE_END,
-    JUDGE_SAMPLE /* what was worked out is recorded */
+    JUDGE_END,    /* of a piece of the program: a condition, whose watch is `number`, */
+    JUDGE_SAMPLE  /* or what is recorded */
 };
 
 /* What the chip is to look at. */
 typedef struct judged_values {
     oak_watched cells[OAK_MOST_JUDGED];
     uint32_t masks[OAK_MOST_JUDGED];
+    uint32_t kept, asks; /* those of what is recorded, and of conditions: a bit each */
     unsigned count;
 } judged_values;
 
@@ -44,62 +45,116 @@ static void forget_vain(oak_session *session)
     OAK_INVARIANT(slot_of(1) != slot_of(0));
 }
 
-static bool works_out(oak_session *session, const uint32_t *values, uint32_t *matter)
+/* What a piece of the program makes of the values; `*at` is its first operation, then its last, which says what it is for. */
+static inline int64_t work_out(const oak_session *session, const judge_op **at, const uint32_t *values,
+                               uint32_t *read)
 {
     int64_t stack[JUDGE_DEPTH + 1], *below = stack, top = 0;
-    const judge_op *op = session->judged, *behind = op + session->judged_count;
-    uint32_t read = 0;
-    if (session->judged_samples && oak_trace_is_full(session->trace))
-        op += session->judged_samples; /* nothing more goes in */
-    for (; op < behind; op++) {
-        if (op->kind == JUDGE_SAMPLE) {
-            session_sample_judged(session, (unsigned)op->number, top);
-            below = stack;
-            continue;
-        }
+    const judge_op *op = *at;
+    for (; op->kind < JUDGE_END; op++) {
         if (op->kind <= JUDGE_AGAINST) {
             *below++ = top;
-            read |= 1u << op->from;
+            *read |= 1u << op->from;
         }
-        if (op->kind == JUDGE_AGAINST)
+        if (op->kind == JUDGE_VALUE) top = values[op->from] >> op->shift & op->mask;
+        else if (op->kind == JUDGE_AGAINST)
             top = oak_expr_plain(op->op, values[op->from] >> op->shift & op->mask, op->number);
-        else if (op->kind == JUDGE_VALUE) top = values[op->from] >> op->shift & op->mask;
-        else if (op->kind == JUDGE_END) {
-            watch_record *one = &session->watches[op->number];
-            bool hit = one->about.kind == OAK_WATCH_HOLDS ? top && !one->last : top != one->last;
-            if (one->last != top) forget_vain(session);
-            if (hit) return true; /* who looks then compares with the last value, too */
-            one->last = top;
-            below = stack;
-        } else if (op->kind == JUDGE_UNLESS) {
+        else if (op->kind == JUDGE_TWO) top = oak_expr_plain(op->op, *--below, top);
+        else if (op->kind == JUDGE_UNLESS) {
             if (!top) op = session->judged + op->number - 1;
-        } else if (op->kind == JUDGE_TWO) top = oak_expr_plain(op->op, *--below, top);
-        else if (op->kind == JUDGE_ONE) top = oak_expr_plain(op->op, top, 0);
+        } else if (op->kind == JUDGE_ONE) top = oak_expr_plain(op->op, top, 0);
         else top = op->kind == JUDGE_BIT ? top >> op->shift & 1 : op->number;
     }
-    *matter = read;
-    return false;
+    *at = op;
+    return top;
+}
+
+/* What is recorded, behind an instruction that has changed some of the values; so many have changed with them. */
+static size_t record_all(oak_session *session, uint32_t changed, uint64_t cycle, oak_judged_change *made)
+{
+    size_t count = 0;
+    for (size_t i = 0; i < session->sampled_count; i++) {
+        sampled_value *one = &session->sampled[i];
+        const judge_op *op = session->judged + session->records[i].first;
+        uint32_t read = 0;
+        if (!(session->records[i].reads & changed)) continue;
+        uint32_t now = (uint32_t)work_out(session, &op, session->kept_now, &read) & one->mask;
+        if (one->known && one->last == now) continue;
+        one->known = true;
+        one->last = now;
+        made[count++] = (oak_judged_change){cycle, (uint32_t)i, now};
+    }
+    return count;
+}
+
+static void take(oak_session *session, const oak_judged_change *changes, size_t count)
+{
+    if (trace_take(session->trace, changes, count, session->kept_as) == OAK_NO_MEMORY) session->lost = true;
+}
+
+void session_take_kept(oak_session *session)
+{
+    enum { AT_ONCE = 256, MOST = JUDGE_MOST / 2 };
+    const oak_judged_change *change = session->changes.at;
+    oak_judged_change made[AT_ONCE + MOST];
+    size_t count = session->changes.count, some = 0;
+    uint32_t changed = 0;
+    session->changes.count = 0;
+    if (!count) return;
+    if (session->records_as_is) {
+        take(session, change, count);
+        return;
+    }
+    for (const oak_judged_change *behind = change + count; change < behind; change++) {
+        session->kept_now[change->number] = change->value;
+        changed |= 1u << change->number;
+        if (change + 1 < behind && change[1].cycle == change->cycle) continue;
+        some += record_all(session, changed, change->cycle, made + some);
+        changed = 0;
+        if (some < AT_ONCE) continue;
+        take(session, made, some);
+        some = 0;
+    }
+    take(session, made, some);
+}
+
+/* What is worked out at once: nothing more is recorded when the trace is full. */
+static const judge_op *first_of(const oak_session *session)
+{
+    bool records = session->judged_samples > session->judged_later && !oak_trace_is_full(session->trace);
+    return session->judged + (records ? session->judged_later : session->judged_samples);
 }
 
 static bool ends(void *context, const uint32_t *values, uint32_t *matter)
 {
     oak_session *session = context;
+    const judge_op *op = first_of(session), *behind = session->judged + session->judged_count;
+    uint32_t read = 0;
     if (session->judges_one && is_vain(session, values[0])) return false;
-    const judge_op *op = session->judged;
-    if (session->judged_count == 2 && op->kind == JUDGE_VALUE && op[1].kind == JUDGE_SAMPLE) {
-        session_sample_judged(session, 0, values[op->from] >> op->shift & op->mask); /* the usual record */
-        return false;
+    if (session->changes.count && session->changes.count >= session->changes.room) session_take_kept(session);
+    for (; op < behind; op++) {
+        int64_t top = work_out(session, &op, values, &read);
+        if (op->kind == JUDGE_SAMPLE) {
+            session_sample_judged(session, (size_t)op->number, top);
+            continue;
+        }
+        watch_record *one = &session->watches[op->number];
+        bool hit = one->about.kind == OAK_WATCH_HOLDS ? top && !one->last : top != one->last;
+        if (one->last != top) forget_vain(session);
+        if (hit) return true; /* who looks then compares with the last value, too */
+        one->last = top;
     }
-    return works_out(session, values, matter);
+    *matter = read | (session->keeps && !oak_trace_is_full(session->trace) ? session->keeps : 0);
+    return false;
 }
 
-/* As works_out goes, with one of the values as the one that others grow with: where anything else than the result of a comparison
+/* As work_out goes for conditions, with one of the values as the one that others grow with: where anything else than the result of a comparison
  * comes out of it there is no room. */
 static bool goes(const oak_session *session, const uint32_t *values, unsigned number, oak_expr_room *room)
 {
     oak_expr_sloped stack[JUDGE_DEPTH + 1], *below = stack, top = {0};
-    const judge_op *op = session->judged, *behind = op + session->judged_count;
-    if (session->judged_samples && oak_trace_is_full(session->trace)) op += session->judged_samples;
+    const judge_op *op = first_of(session), *behind = session->judged + session->judged_count;
+    if (session->keeps >> number & 1) return false; /* each of its changes is kept */
     for (; op < behind; op++) {
         const oak_expr_sloped against = {.at = op->number};
         if (op->kind <= JUDGE_AGAINST) {
@@ -212,13 +267,19 @@ static bool compile(oak_session *session, const oak_expr *expr, unsigned depth, 
         int from = value_number(session, &session->read_cells[0], values);
         if (from < 0) return false;
         judge_op op = bits_of(session, expr, (unsigned)from);
-        values->masks[from] |= op.mask << op.shift;
         return put(session, op);
     }
     if (expr->kind == OAK_EXPR_BIT) {
         const oak_expr *bit = expr->as.of.right;
-        return bit->kind == OAK_EXPR_NUMBER && compile(session, expr->as.of.left, depth, values) &&
-               put(session, (judge_op){.kind = JUDGE_BIT, .shift = (uint8_t)bit->as.number});
+        if (bit->kind != OAK_EXPR_NUMBER || !compile(session, expr->as.of.left, depth, values)) return false;
+        judge_op *last = &session->judged[session->judged_count - 1];
+        uint64_t number = (uint64_t)bit->as.number;
+        bool inside = last->kind == JUDGE_VALUE && number < 32 && (last->mask >> number & 1);
+        if (inside) { /* the value is read, and a bit of it meant */
+            last->shift = (uint8_t)(last->shift + number);
+            last->mask = 1;
+        }
+        return inside || put(session, (judge_op){.kind = JUDGE_BIT, .shift = (uint8_t)bit->as.number});
     }
     if (!oak_expr_is_plain(expr) || !compile(session, expr->as.of.left, depth, values)) return false;
     bool two = expr->kind == OAK_EXPR_BINARY, both = oak_expr_is_both(expr);
@@ -237,14 +298,65 @@ static bool compile(oak_session *session, const oak_expr *expr, unsigned depth, 
     return put(session, (judge_op){.kind = two ? JUDGE_TWO : JUDGE_ONE, .op = expr->op});
 }
 
+/* The values that the program reads from here on, and which bits of them. */
+static uint32_t reads_of(const oak_session *session, unsigned first, judged_values *values)
+{
+    uint32_t reads = 0;
+    for (const judge_op *op = session->judged + first; op < session->judged + session->judged_count; op++) {
+        if (op->kind != JUDGE_VALUE && op->kind != JUDGE_AGAINST) continue;
+        reads |= 1u << op->from;
+        values->masks[op->from] |= op->mask << op->shift;
+    }
+    return reads;
+}
+
+/* One of them counts by itself: what an expression makes of it changes more rarely. */
+static bool any_counts(const judged_values *values, uint32_t reads)
+{
+    for (unsigned i = 0; i < values->count; i++)
+        if (reads >> i & 1 && values->cells[i].space && values->cells[i].accesses & OAK_ACCESS_CHANGE)
+            return true;
+    return false;
+}
+
+/* Appends what is to be worked out behind the run (`later`), or at once; passes over the others. */
+static bool compile_record(oak_session *session, size_t number, bool later, judged_values *values)
+{
+    const sampled_value *one = &session->sampled[number];
+    unsigned first = session->judged_count, had = values->count;
+    if (number == JUDGE_MOST / 2 || session_reads_place(one->expr) ||
+        !compile(session, one->expr, 0, values) ||
+        !put(session, (judge_op){.kind = JUDGE_SAMPLE, .number = (int64_t)number}))
+        return false;
+    const judge_op *op = &session->judged[first];
+    uint32_t reads = reads_of(session, first, values);
+    bool as_is = session->judged_count == first + 2 && op->kind == JUDGE_VALUE;
+    if ((as_is || !any_counts(values, reads)) != later) {
+        session->judged_count = first;
+        values->count = had;
+        return true;
+    }
+    session->records[number] = (judge_record){.first = first, .reads = later ? reads : 0};
+    if (!later) return true;
+    session->records_as_is &= as_is && !(values->kept & reads);
+    if (as_is)
+        session->kept_as[op->from] =
+            (trace_kept){.signal = one->signal, .mask = op->mask & one->mask, .shift = op->shift};
+    values->kept |= reads;
+    return true;
+}
+
 static bool compile_all(oak_session *session, judged_values *values)
 {
     session->judged_count = 0;
+    session->records_as_is = true;
     for (size_t i = 0; i < session->sampled_count; i++)
-        if (session_reads_place(session->sampled[i].expr) ||
-            !compile(session, session->sampled[i].expr, 0, values) ||
-            !put(session, (judge_op){.kind = JUDGE_SAMPLE, .number = (int64_t)i}))
-            return false;
+        if (!compile_record(session, i, true, values)) return false;
+    session->judged_later = session->judged_count;
+    for (size_t i = 0; i < session->sampled_count && !session->records_as_is; i++)
+        session->kept_as[i] = (trace_kept){.signal = session->sampled[i].signal, .mask = UINT32_MAX};
+    for (size_t i = 0; i < session->sampled_count; i++)
+        if (!compile_record(session, i, false, values)) return false;
     session->judged_samples = session->judged_count;
     for (size_t i = 0; i < session->watch_count; i++) {
         const watch_record *one = &session->watches[i];
@@ -253,7 +365,18 @@ static bool compile_all(oak_session *session, judged_values *values)
             !put(session, (judge_op){.kind = JUDGE_END, .number = (int64_t)i}))
             return false;
     }
+    values->asks = reads_of(session, session->judged_later, values);
     return true;
+}
+
+static bool has_room(oak_session *session)
+{
+    oak_judged_changes *changes = &session->changes;
+    if (!session->sampled_count || changes->at) return true;
+    changes->at = oak_grow(&session->host, NULL, &session->changes_room, JUDGE_KEPT + OAK_MOST_JUDGED,
+                           sizeof *changes->at);
+    changes->room = JUDGE_KEPT;
+    return changes->at;
 }
 
 bool session_judge(oak_session *session)
@@ -273,8 +396,11 @@ bool session_judge(oak_session *session)
     }
     if (!session->chip.ops->judge) return false;
     memcpy(read, session->read_cells, sizeof read);
-    if (compile_all(session, &values)) {
+    if (compile_all(session, &values) && has_room(session)) {
         judge.count = values.count;
+        judge.kept = session->keeps = values.kept;
+        judge.asks = values.asks;
+        judge.changes = &session->changes;
         memcpy(session->judged_masks, values.masks, sizeof values.masks);
         session->judges_one = values.count == 1 && !session->sampled_count;
         forget_vain(session);
@@ -290,6 +416,7 @@ void session_unjudge(oak_session *session)
 {
     if (session->judging) session->chip.ops->judge(session->chip.chip, NULL);
     session->judging = false;
+    session->keeps = 0;
 }
 
 void session_met_nothing(oak_session *session, uint64_t instruction)

@@ -25,6 +25,7 @@ static uint64_t now_of(const oak_session *session)
 static void note(oak_session *session, int signal, uint64_t time, uint32_t value, uint32_t other)
 {
     oak_trace_change change = {time, (uint32_t)signal, value, other};
+    session_take_kept(session); /* in the order of time */
     oak_status status = oak_trace_note(session->trace, &change);
     if (status == OAK_NO_MEMORY) session->lost = true; /* one that is full tells so by itself */
 }
@@ -156,7 +157,7 @@ const oak_trace *oak_session_trace(oak_session *session)
     return session->trace;
 }
 
-void session_sample_judged(oak_session *session, unsigned number, int64_t value)
+void session_sample_judged(oak_session *session, size_t number, int64_t value)
 {
     sampled_value *one = &session->sampled[number];
     uint32_t now = (uint32_t)value & one->mask;

@@ -70,7 +70,9 @@ void oak_session_close(oak_session *session)
     oak_release(&host, session->drives, session->drive_room, sizeof *session->drives);
     oak_release(&host, session->laps, session->lap_room, sizeof *session->laps);
     oak_release(&host, session->sampled, session->sampled_room, sizeof *session->sampled);
+    oak_release(&host, session->changes.at, session->changes_room, sizeof *session->changes.at);
     oak_trace_free(session->trace);
+
     session_close_history(session);
     oak_release(&host, session->watches, session->watch_room, sizeof *session->watches);
     oak_release(&host, session->entries, session->entry_room, sizeof *session->entries);
@@ -498,6 +500,8 @@ static oak_status run_until_it_stops(oak_session *session, const oak_budget *bud
         if (breath < until) until = breath;
         if (kept < until) until = kept;
         status = session->chip.ops->run(session->chip.chip, until, instruction, &event->stop);
+        session_take_kept(session);
+
         if (!status) status = session->chip.ops->read_time(session->chip.chip, &now);
         if (!status && session->lost) status = OAK_NO_MEMORY;
         if (status) return status;
@@ -602,6 +606,8 @@ oak_status session_replay(oak_session *session, uint64_t until_cycle, uint64_t u
                             ? now.instructions + 1
                             : until_instruction;
         status = session->chip.ops->run(session->chip.chip, until_cycle, last, stop);
+        session_take_kept(session);
+
         if (!status && session->lost) status = OAK_NO_MEMORY;
         now = session_time(session);
         session_sample(session);

@@ -22,6 +22,7 @@
 #include "base/arena.h"
 #include "base/diag.h"
 #include "isa/isa.h"
+#include "session/trace_state.h"
 
 /* What happens at a place, beside stopping. */
 typedef enum passing { PASS_STOPS, PASS_MARK, PASS_LAP_BEGIN, PASS_LAP_END, PASS_ACTION } passing;
@@ -162,7 +163,13 @@ typedef struct judge_op {
     uint32_t mask;
     int64_t number;
 } judge_op;
-enum { JUDGE_DEPTH = 16, JUDGE_MOST = 96, JUDGE_VAIN = 16 };
+enum { JUDGE_DEPTH = 16, JUDGE_MOST = 96, JUDGE_VAIN = 16, JUDGE_KEPT = 1024 };
+
+/* A piece of the program for what is recorded: where it begins, and what it depends on, a bit for each value. */
+typedef struct judge_record {
+    unsigned first;
+    uint32_t reads;
+} judge_record;
 
 /* A place at which a run ends this once. */
 typedef struct passing_stop {
@@ -232,9 +239,19 @@ struct oak_session {
     unsigned armed_count;
     judge_op judged[JUDGE_MOST];
     uint32_t judged_masks[OAK_MOST_JUDGED];
-    unsigned judged_count, judged_samples; /* the first of them are for what is recorded */
-    bool judges, judging;                  /* conditions are to be judged behind each instruction; and are, */
-    bool judges_one;                       /* by one value: of those nothing came of, so many are kept */
+    /* First what is recorded and worked out behind the run, then what is recorded at once, then conditions. */
+    unsigned judged_later, judged_samples, judged_count;
+    judge_record records[JUDGE_MOST / 2]; /* one for each, of two operations at least */
+    bool records_as_is;                   /* no more than one value each, each of them once */
+    trace_kept
+        kept_as[JUDGE_MOST / 2]; /* what goes into the trace: of values, if so, else of what is recorded */
+    uint32_t keeps;              /* the values of what is recorded, a bit each, and what they were last */
+    uint32_t kept_now[OAK_MOST_JUDGED];
+    oak_judged_changes changes; /* of them, not yet in the trace: of a run that is under way */
+    size_t changes_room;
+
+    bool judges, judging; /* conditions are to be judged behind each instruction; and are, */
+    bool judges_one;      /* by one value: of those nothing came of, so many are kept */
     uint32_t vain_value[JUDGE_VAIN];
     uint64_t vain_since;                      /* the instruction since which */
     unsigned vain_stops;                      /* so many stops have come to nothing */
@@ -276,6 +293,8 @@ struct oak_session {
 
 /* judge.c: has the chip ask behind each change of what the conditions depend on; false when it cannot. */
 bool session_judge(oak_session *session);
+/* What the judge has kept goes into the trace. */
+void session_take_kept(oak_session *session);
 void session_unjudge(oak_session *session);
 /* A run has ended where a condition might have changed, and had not. */
 void session_met_nothing(oak_session *session, uint64_t instruction);
@@ -395,6 +414,8 @@ void session_close_names(oak_session *session); /* print.c */
 void session_record_pin(oak_session *session, unsigned pin, oak_level level, uint64_t cycle);
 /* An instruction has ended. */
 void session_sample(oak_session *session);
+/* Who judges has worked a recorded value out. */
+void session_sample_judged(oak_session *session, size_t number, int64_t value);
 void session_rewind_records(oak_session *session);
 void session_pass(oak_session *session, const stop_record *record);
 /* calls.c: the call that ends just before an address; *call may be written where there is none. */
@@ -403,8 +424,7 @@ bool session_call_before(const oak_session *session, uint32_t address, oak_decod
 void session_others_are_watched(oak_session *session);
 /* `$` is where execution is. */
 bool session_reads_place(const oak_expr *expr);
-/* Who judges has worked a recorded value out. */
-void session_sample_judged(oak_session *session, unsigned number, int64_t value);
+
 /* laps.c */
 void session_pass_lap(oak_session *session, const stop_record *record, uint64_t now);
 void session_lap_pin(oak_session *session, unsigned pin, oak_level level, uint64_t cycle);

@@ -71,18 +71,26 @@ const oak_trace_signal *oak_trace_signal_at(const oak_trace *trace, unsigned num
     return number < trace->signal_count ? &trace->signals[number].about : NULL;
 }
 
-oak_status oak_trace_note(oak_trace *trace, const oak_trace_change *change)
+static bool has_room(oak_trace *trace, size_t count)
 {
-    if (!trace || !change) return OAK_MISUSE;
-    if (trace->paused) return OAK_OK;
-    if (change->signal >= trace->signal_count) return OAK_OUT_OF_RANGE;
-    trace_signal *signal = &trace->signals[change->signal];
+    if (count <= trace->change_room - trace->change_count) return true;
+    oak_trace_change *grown = oak_grow(&trace->host, trace->changes, &trace->change_room,
+                                       trace->change_count + count, sizeof *grown);
+    if (grown) trace->changes = grown;
+    return grown;
+}
+
+/* Of a signal that is there. */
+static inline oak_status note(oak_trace *trace, uint64_t time, uint32_t number, uint32_t value,
+                              uint32_t other)
+{
+    trace_signal *signal = &trace->signals[number];
     if (signal->last != TRACE_NONE && !signal->about.is_event) {
         oak_trace_change *last = &trace->changes[signal->last];
-        if (last->value == change->value && last->other == change->other) return OAK_OK;
-        if (last->time == change->time) {
-            last->value = change->value;
-            last->other = change->other;
+        if (last->value == value && last->other == other) return OAK_OK;
+        if (last->time == time) {
+            last->value = value;
+            last->other = other;
             return OAK_OK;
         }
     }
@@ -90,16 +98,58 @@ oak_status oak_trace_note(oak_trace *trace, const oak_trace_change *change)
         trace->full = true;
         return OAK_OK;
     }
-    if (trace->change_count == trace->change_room) {
-        oak_trace_change *grown = oak_grow(&trace->host, trace->changes, &trace->change_room,
-                                           trace->change_count + 1, sizeof *grown);
-        if (!grown) return OAK_NO_MEMORY;
-        trace->changes = grown;
-    }
-    signal->last = trace->change_count;
-    trace->changes[trace->change_count++] = *change;
-    if (change->time > trace->end) trace->end = change->time;
+    if (!has_room(trace, 1)) return OAK_NO_MEMORY;
+    signal->last = trace->change_count++;
+    trace->changes[signal->last] = (oak_trace_change){time, number, value, other};
+    if (time > trace->end) trace->end = time;
     return OAK_OK;
+}
+
+oak_status oak_trace_note(oak_trace *trace, const oak_trace_change *change)
+{
+    if (!trace || !change) return OAK_MISUSE;
+    if (trace->paused) return OAK_OK;
+    if (change->signal >= trace->signal_count) return OAK_OUT_OF_RANGE;
+    return note(trace, change->time, change->signal, change->value, change->other);
+}
+
+/* Changes of one signal whose last change is the one before, as many as there are and go in. */
+static size_t take_run(oak_trace *trace, const oak_judged_change *changes, size_t count, uint32_t number,
+                       const trace_kept *as)
+{
+    size_t room = trace->most - trace->change_count;
+    if (count > room) count = room;
+    if (!count || !has_room(trace, count)) return 0;
+    oak_trace_change *to = trace->changes + trace->change_count, last = to[-1];
+    const uint32_t mask = as->mask;
+    const unsigned shift = as->shift;
+    size_t i;
+    for (i = 0; i < count && changes[i].number == number; i++) {
+        uint32_t value = changes[i].value >> shift & mask;
+        if (value == last.value || changes[i].cycle == last.time) break;
+        last.value = value;
+        last.time = changes[i].cycle;
+        *to++ = last;
+    }
+    trace->change_count += i;
+    trace->signals[as->signal].last = trace->change_count - 1;
+    if (last.time > trace->end) trace->end = last.time;
+    return i;
+}
+
+oak_status trace_take(oak_trace *trace, const oak_judged_change *changes, size_t count,
+                      const trace_kept *kept)
+{
+    oak_status status = OAK_OK;
+    for (size_t i = 0; i < count && !status && !trace->paused;) {
+        const uint32_t number = changes[i].number;
+        const trace_kept *as = &kept[number];
+        status = note(trace, changes[i].cycle, as->signal, changes[i].value >> as->shift & as->mask, 0);
+        i++;
+        if (!status && trace->signals[as->signal].last == trace->change_count - 1)
+            i += take_run(trace, changes + i, count - i, number, as);
+    }
+    return status;
 }
 
 bool oak_trace_is_full(const oak_trace *trace)

@@ -2,6 +2,7 @@
 #ifndef OAK_SESSION_TRACE_STATE_H
 #define OAK_SESSION_TRACE_STATE_H
 
+#include <oakspindle/port.h>
 #include <oakspindle/trace.h>
 
 #include "base/arena.h"
@@ -27,5 +28,16 @@ struct oak_trace {
     bool full;
     bool paused; /* somebody looks at what has been recorded already */
 };
+
+/* The signal that a value is recorded as, and which bits of it. */
+typedef struct trace_kept {
+    unsigned signal;
+    uint32_t mask;
+    uint8_t shift;
+} trace_kept;
+
+/* As oak_trace_note for each of these, in their order. */
+OAK_MUST_USE oak_status trace_take(oak_trace *trace, const oak_judged_change *changes, size_t count,
+                                   const trace_kept *kept);
 
 #endif

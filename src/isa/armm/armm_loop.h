@@ -499,19 +499,27 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #if LOOP_JUDGED
     look: {
         const unsigned which_ = core->judged_by[from - ops]; /* also nowhere is an operation */
-        if (which_ & core->kit.judged.matter && !oak_judged_stands(&core->kit.judged, which_, core->kit.time.cycles + (uint32_t)((uint32_t)spent - began - armm_cycles(op->cost)))) {
-            SAVE;
-            const bool state_ = core->judges_state;
-            if (state_) armm_settle(core, op);
-            const uint32_t done_ = (uint32_t)spent - began - armm_cycles(op->cost); /* who judges may ask when */
-            core->kit.time.cycles += done_;
-const uint32_t began_at_ = core->kit.pc;
-            if (core->kit.judged_always) core->kit.pc = armm_pc_of(core, op);
-            const bool ends_ = oak_judged_look(&core->kit.judged, core, which_);
-            core->kit.time.cycles -= done_;
-core->kit.pc = began_at_;
-            if (ends_) goto judged;
-            if (state_) core->it = 0;
+        oak_judged *const judged_ = &core->kit.judged;
+        if (which_ & judged_->matter) {
+            const uint32_t done_ = (uint32_t)spent - began - armm_cycles(op->cost), half_ = (uint32_t)(op - ops);
+            const uint64_t now_ = core->kit.time.cycles + done_;
+            if (judged_->alone == OAK_ALONE_PC)
+                oak_judged_keep(judged_, half_ < core->code_halves ? core->code_first + 2 * half_ : armm_pc_of(core, op), now_);
+            else if (!oak_judged_stands(judged_, which_, now_) && !oak_judged_counts(judged_, now_)) {
+                SAVE;
+                const bool state_ = core->judges_state;
+                if (state_) armm_settle(core, op);
+                                if (judged_->alone == OAK_ALONE_LIES) oak_judged_keep(judged_, oak_judged_now(judged_, core, judged_->value), now_);
+                else {
+                    const uint32_t began_at_ = core->kit.pc;
+                    if (core->kit.judged_always) core->kit.pc = armm_pc_of(core, op);
+                    const bool ends_ = oak_judged_behind(judged_, core, which_, done_);
+                    core->kit.pc = began_at_;
+                    if (ends_) goto judged;
+                }
+
+                if (state_) core->it = 0;
+            }
         }
         from = op;
         DISPATCH;

@@ -26,8 +26,7 @@
         spent += op->cost;                                                                                   \
         if ((uint32_t)spent > limit) goto out_of_time;                                                       \
         COUNT(1);                                                                                            \
-        LOOK(op);                                                                                            \
-        DISPATCH;                                                                                            \
+        ON_TO_IT;                                                                                            \
     } while (0)
 #ifndef CORE_SETTLE
 #define CORE_SETTLE (void)0
@@ -38,8 +37,7 @@
         op = (where);                                                                                        \
         CORE_SETTLE;                                                                                         \
         LEAVE_IF_ONE(op);                                                                                    \
-        LOOK(op);                                                                                            \
-        DISPATCH;                                                                                            \
+        ON_TO_IT;                                                                                            \
     } while (0)
 #if LOOP_ONE
 #define LEAVE_IF_ONE(op)                                                                                     \
@@ -53,30 +51,17 @@
 #define FEWER(n)         (spent -= (n), COUNT_FEWER(n))
 #define NOW_ENDS         (kit->time.cycles + (uint32_t)spent)
 #endif
+/* On to the operation, once it was looked whether what is judged has changed. */
 #if LOOP_JUDGED
-#define LOOK(op)                                                                                             \
-    if ((op) < ops + CORE_SPAN + KIT_SPARE - 1) {                                                            \
-        if (from->judged & kit->judged.matter &&                                                             \
-            !oak_judged_stands(&kit->judged, from->judged,                                                   \
-                               kit->time.cycles + (uint32_t)(spent - (op)->cost))) {                         \
-            SAVE;                                                                                            \
-            uint64_t done =                                                                                  \
-                spent - (op)->cost; /* a register may depend on it, and who judges may ask when */           \
-            kit->time.instructions += done >> 32;                                                            \
-            kit->time.cycles += (uint32_t)done;                                                              \
-            uint32_t began_at = kit->pc;                                                                     \
-            if (kit->judged_always) kit->pc = (uint32_t)((op)-ops);                                          \
-            bool ends = oak_judged_look(&kit->judged, core, from->judged);                                   \
-            kit->time.instructions -= done >> 32;                                                            \
-            kit->time.cycles -= (uint32_t)done;                                                              \
-            kit->pc = began_at;                                                                              \
-            if (ends) goto judged;                                                                           \
-        }                                                                                                    \
+#define ON_TO_IT                                                                                             \
+    do {                                                                                                     \
+        if (from->judged & kit->judged.matter || op >= ops + CORE_SPAN + KIT_SPARE - 1) goto look;           \
         from = op;                                                                                           \
-    }
+        DISPATCH;                                                                                            \
+    } while (0)
 #define COUNTS_NOW counts
 #else
-#define LOOK(op)   (void)0
+#define ON_TO_IT   DISPATCH
 #define COUNTS_NOW true
 #endif
 #if LOOP_COUNTS
@@ -248,6 +233,26 @@ complete:
     }
     ENTER(op);
 #if LOOP_JUDGED
+look:
+    if (op < ops + CORE_SPAN + KIT_SPARE - 1) { /* what is not an instruction is no end of one */
+        const uint64_t done = spent - op->cost, now = kit->time.cycles + (uint32_t)done;
+        if (kit->judged.alone == OAK_ALONE_PC) oak_judged_keep(&kit->judged, HERE, now);
+        else if (!oak_judged_stands(&kit->judged, from->judged, now) &&
+                 !oak_judged_counts(&kit->judged, now)) {
+            SAVE;
+            if (kit->judged.alone == OAK_ALONE_LIES)
+                oak_judged_keep(&kit->judged, oak_judged_now(&kit->judged, core, kit->judged.value), now);
+            else {
+                uint32_t began_at = kit->pc;
+                if (kit->judged_always) kit->pc = (uint32_t)(op - ops);
+                bool ends = oak_judged_behind(&kit->judged, core, from->judged, done);
+                kit->pc = began_at;
+                if (ends) goto judged;
+            }
+        }
+        from = op;
+    }
+    DISPATCH;
 judged:
     exit = KIT_EXIT_EVENT;
     kit->attention = true;
@@ -333,5 +338,5 @@ finish:
 #undef LOOP_ONE
 #undef LOOP_COUNTS
 #undef LOOP_JUDGED
-#undef LOOK
+#undef ON_TO_IT
 #undef COUNTS_NOW

@@ -295,6 +295,9 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
             oak_judged_at(&kit->judged, i, (const uint8_t *)core + lies[cells->address].offset,
                           lies[cells->address].bytes, !lies[cells->address].pair);
     }
+    const oak_watched *one = &kit->judged.value[0].cells;
+    oak_judged_single(&kit->judged, !one->space && one->address == about->pc_register,
+                      !one->space && one->address + 1 == about->restless_register);
     kit->observed = kit->watched_count || kit->tallies.at || kit->judged.count;
     kit_choose_handlers(core);
     return status;
