@@ -504,7 +504,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
             const uint32_t done_ = (uint32_t)spent - began - armm_cycles(op->cost), half_ = (uint32_t)(op - ops);
             const uint64_t now_ = core->kit.time.cycles + done_;
             if (judged_->alone == OAK_ALONE_PC)
-                oak_judged_keep(judged_, half_ < core->code_halves ? core->code_first + 2 * half_ : armm_pc_of(core, op), now_);
+                oak_judged_keep(judged_, half_ < core->code_halves ? core->code_first - 1 + 2 * half_ : armm_pc_of(core, op), now_);
             else if (!oak_judged_stands(judged_, which_, now_) && !oak_judged_counts(judged_, now_)) {
                 SAVE;
                 const bool state_ = core->judges_state;
