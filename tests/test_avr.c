@@ -93,7 +93,7 @@ START_TEST(every_code_does_what_the_second_model_does)
     fill(&r, &seed);
     unsigned reserved = 0;
     for (unsigned code = 0; code < 0x10000; code++)
-        for (unsigned round = 0; round < 3; round++) {
+        for (unsigned round = 0; round < (STRIDE > 1 ? 1 : 3); round++) {
             char what[80];
             take_over(&r, &seed);
             uint16_t words[4] = {(uint16_t)code, (uint16_t)random32(&seed), (uint16_t)random32(&seed), 0},

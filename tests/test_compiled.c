@@ -189,6 +189,7 @@ START_TEST(the_benchmarks_find_what_they_find_on_the_host)
     static const char *const levels[] = {"-O0", "-O2", "-Os"};
     for (unsigned i = 0; i < sizeof names / sizeof *names; i++)
         for (unsigned level = 0; level < 3; level++) {
+            if ((3 * i + level) % STRIDE) continue;
             benchmark(names[i], "armv6m", "armv6m-32k", levels[level]);
             benchmark(names[i], "armv7m", "armv7m-256k", levels[level]);
         }

@@ -583,7 +583,8 @@ START_TEST(a_judge_is_asked_wherever_a_value_has_changed)
             if (r == about->register_count) where = cells_of(about, one->cell);
             uint32_t mask = UINT32_MAX;
             asked a = {.name = expression, .last = (uint32_t)all.value[0]};
-            oak_judge judge = {.context = &a, .ends = always, .cells = &where, .masks = &mask, .count = 1};
+            oak_judge judge = {
+                .context = &a, .ends = always, .cells = &where, .masks = &mask, .count = 1, .asks = 1};
             ck_assert_int_eq(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
             unsigned expected = 0;
             for (unsigned i = 1; i <= all.count; i++) {

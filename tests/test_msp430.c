@@ -84,7 +84,7 @@ START_TEST(every_code_does_what_the_second_model_does)
     fill(&r, &seed);
     unsigned reserved = 0, odd = 0;
     for (unsigned code = 0; code < 0x10000; code++)
-        for (unsigned round = 0; round < 3; round++) {
+        for (unsigned round = 0; round < (STRIDE > 1 ? 1 : 3); round++) {
             uint8_t bytes[6];
             char what[80];
             take_over(&r, &seed);

@@ -152,12 +152,16 @@ static text run_it(const subject *of, way how)
     return document;
 }
 
+/* Under the sanitizers each subject takes two of the ways, its neighbours others. */
 static void same_in_every_way(const subject *of)
 {
+    static unsigned taken;
+    const unsigned turn = taken++ % 4;
     static const char *const names[WAYS] = {"straight",   "step by step", "in pieces", "recorded", "sampled",
                                             "with stops", "watched",      "tallied",   "looked at"};
     text straight = run_it(of, WAY_STRAIGHT);
     for (way how = WAY_STEPS; how < WAYS; how++) {
+        if (STRIDE > 1 && how % 4 != turn) continue;
         text other = run_it(of, how);
         size_t at = 0;
         while (at < straight.size && at < other.size && straight.bytes[at] == other.bytes[at]) at++;

@@ -98,7 +98,7 @@ START_TEST(every_code_does_what_the_second_core_does)
     unsigned reserved = 0, exit;
     rig_open(&r);
     for (unsigned code = 0; code < 0x4000; code++)
-        for (unsigned round = 0; round < 8; round++) {
+        for (unsigned round = 0; round < (STRIDE > 1 ? 1 : 8); round++) {
             char what[60];
             snprintf(what, sizeof what, "0x%04x", code);
             r.on.chip.ops->reset(r.on.chip.chip);

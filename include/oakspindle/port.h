@@ -213,8 +213,8 @@ typedef struct oak_watched {
 } oak_watched;
 enum { OAK_MOST_WATCHED = 17 };
 
-/* A condition that somebody else works out: behind each instruction that has changed one of these values `ends` is asked with all of
- * them; where it says true the run ends with OAK_STOP_WATCH, with no bit of `watched`. It may take bits out of `matter`, a bit for each
+/* A condition that somebody else works out: behind each instruction that has changed one of these values, of those in `asks`, `ends` is
+ * asked with all of them; where it says true the run ends with OAK_STOP_WATCH, with no bit of `watched`. It may take bits out of `matter`, a bit for each
  * value, where others decide until one of these has changed. A value is a register (also what it follows may
  * change it, see oak_flag_info), or at most 4 bytes of memory as a number. Where `accesses` is OAK_ACCESS_CHANGE it may change by itself (the
  * program counter, a register of a device) and is read behind each instruction; else `accesses` and `bits` say nothing here.
