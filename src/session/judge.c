@@ -9,6 +9,8 @@ enum {
     JUDGE_NUMBER,
     JUDGE_VALUE,
     JUDGE_AGAINST, /* a value and a number, the usual case */
+    JUDGE_WITH,    /* what there is and a value */
+
     JUDGE_ONE,
     JUDGE_TWO,
     JUDGE_BIT,
@@ -52,18 +54,20 @@ static inline int64_t work_out(const oak_session *session, const judge_op **at, 
     int64_t stack[JUDGE_DEPTH + 1], *below = stack, top = 0;
     const judge_op *op = *at;
     for (; op->kind < JUDGE_END; op++) {
-        if (op->kind <= JUDGE_AGAINST) {
-            *below++ = top;
+        if (op->kind <= JUDGE_WITH) {
+            const int64_t value = values[op->from] >> op->shift & op->mask;
             *read |= 1u << op->from;
-        }
-        if (op->kind == JUDGE_VALUE) top = values[op->from] >> op->shift & op->mask;
-        else if (op->kind == JUDGE_AGAINST)
-            top = oak_expr_plain(op->op, values[op->from] >> op->shift & op->mask, op->number);
-        else if (op->kind == JUDGE_TWO) top = oak_expr_plain(op->op, *--below, top);
+            if (op->kind == JUDGE_WITH) top = oak_expr_plain(op->op, top, value);
+            else {
+                *below++ = top;
+                if (op->kind == JUDGE_VALUE) top = value;
+                else top = op->kind == JUDGE_NUMBER ? op->number : oak_expr_plain(op->op, value, op->number);
+            }
+        } else if (op->kind == JUDGE_TWO) top = oak_expr_plain(op->op, *--below, top);
         else if (op->kind == JUDGE_UNLESS) {
             if (!top) op = session->judged + op->number - 1;
         } else if (op->kind == JUDGE_ONE) top = oak_expr_plain(op->op, top, 0);
-        else top = op->kind == JUDGE_BIT ? top >> op->shift & 1 : op->number;
+        else top = top >> op->shift & 1;
     }
     *at = op;
     return top;
@@ -157,17 +161,19 @@ static bool goes(const oak_session *session, const uint32_t *values, unsigned nu
     if (session->keeps >> number & 1) return false; /* each of its changes is kept */
     for (; op < behind; op++) {
         const oak_expr_sloped against = {.at = op->number};
-        if (op->kind <= JUDGE_AGAINST) {
-            *below++ = top;
-            top = (oak_expr_sloped){.at = op->number};
-        }
-        if (op->kind == JUDGE_VALUE || op->kind == JUDGE_AGAINST) {
+        oak_expr_sloped left = top;
+        if (op->kind <= JUDGE_AGAINST) *below++ = top;
+        if (op->kind <= JUDGE_WITH) top = (oak_expr_sloped){.at = op->number};
+        if (op->kind <= JUDGE_WITH && op->kind != JUDGE_NUMBER) {
             top.at = values[op->from] >> op->shift & op->mask;
             top.slope = op->from == number;
             if (top.slope && (op->shift || session->judged_masks[number] & ~op->mask)) return false;
         }
         if (op->kind == JUDGE_AGAINST) {
             if (!oak_expr_slopes(op->op, &top, &against, room)) return false;
+        } else if (op->kind == JUDGE_WITH) {
+            if (!oak_expr_slopes(op->op, &left, &top, room)) return false;
+            top = left;
         } else if (op->kind == JUDGE_SAMPLE || op->kind == JUDGE_END) {
             if (top.slope &&
                 (op->kind == JUDGE_SAMPLE || session->watches[op->number].about.kind != OAK_WATCH_HOLDS ||
@@ -178,7 +184,7 @@ static bool goes(const oak_session *session, const uint32_t *values, unsigned nu
             if (!oak_expr_truth_stays(&top, room)) return false;
             if (!top.at) op = session->judged + op->number - 1;
         } else if (op->kind == JUDGE_TWO) {
-            oak_expr_sloped left = *--below;
+            left = *--below;
             if (!oak_expr_slopes(op->op, &left, &top, room)) return false;
             top = left;
         } else if (op->kind == JUDGE_ONE) {
@@ -285,6 +291,7 @@ static bool compile(oak_session *session, const oak_expr *expr, unsigned depth, 
     bool two = expr->kind == OAK_EXPR_BINARY, both = oak_expr_is_both(expr);
     unsigned unless = session->judged_count;
     if (both && !put(session, (judge_op){.kind = JUDGE_UNLESS})) return false;
+    unsigned right = session->judged_count;
     if (two && !compile(session, expr->as.of.right, depth + 1, values)) return false;
     judge_op *last = &session->judged[session->judged_count - 1];
     if (two && last->kind == JUDGE_NUMBER && last[-1].kind == JUDGE_VALUE) {
@@ -292,6 +299,11 @@ static bool compile(oak_session *session, const oak_expr *expr, unsigned depth, 
         last[-1].op = expr->op;
         last[-1].number = last->number;
         session->judged_count--;
+        return true;
+    }
+    if (two && !both && last->kind == JUDGE_VALUE && right == session->judged_count - 1) {
+        last->kind = JUDGE_WITH;
+        last->op = expr->op;
         return true;
     }
     if (both) session->judged[unless].number = session->judged_count + 1;
@@ -303,7 +315,7 @@ static uint32_t reads_of(const oak_session *session, unsigned first, judged_valu
 {
     uint32_t reads = 0;
     for (const judge_op *op = session->judged + first; op < session->judged + session->judged_count; op++) {
-        if (op->kind != JUDGE_VALUE && op->kind != JUDGE_AGAINST) continue;
+        if (op->kind > JUDGE_WITH || op->kind == JUDGE_NUMBER) continue;
         reads |= 1u << op->from;
         values->masks[op->from] |= op->mask << op->shift;
     }

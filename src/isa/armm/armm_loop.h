@@ -508,16 +508,15 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
             else if (!oak_judged_stands(judged_, which_, now_) && !oak_judged_counts(judged_, now_)) {
                 SAVE;
                 const bool state_ = core->judges_state;
-                if (state_) armm_settle(core, op);
-                                if (judged_->alone == OAK_ALONE_LIES) oak_judged_keep(judged_, oak_judged_now(judged_, core, judged_->value), now_);
+                if (state_) core->it = core->natural[half_].it;
+                if (judged_->alone == OAK_ALONE_LIES) oak_judged_keep(judged_, oak_judged_now(judged_, core, judged_->value), now_);
                 else {
                     const uint32_t began_at_ = core->kit.pc;
-                    if (core->kit.judged_always) core->kit.pc = armm_pc_of(core, op);
+                    if (core->kit.judged_always || state_) core->kit.pc = armm_pc_of(core, op);
                     const bool ends_ = oak_judged_behind(judged_, core, which_, done_);
                     core->kit.pc = began_at_;
                     if (ends_) goto judged;
                 }
-
                 if (state_) core->it = 0;
             }
         }
