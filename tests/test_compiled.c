@@ -199,6 +199,7 @@ END_TEST
 #define COMPILED(name, architecture, part, optimisation, steps)                                              \
     START_TEST(name)                                                                                         \
     {                                                                                                        \
+        if (STRIDE > 1 && strcmp(optimisation, "-O2") != 0) return;                                          \
         compare(architecture, part, optimisation, steps);                                                    \
     }                                                                                                        \
     END_TEST
@@ -221,7 +222,7 @@ COMPILED(stepping_one_by_one_finds_the_same_on_armv7m, "armv7m", "armv7m-256k", 
 START_TEST(code_for_rv32_finds_what_the_host_finds)
 {
     static const char *const levels[] = {"-O0", "-O2", "-Os"};
-    for (unsigned i = 0; i < 3; i++) {
+    for (unsigned i = STRIDE > 1 ? 2 : 0; i < 3; i++) {
         compare("rv32imc", "rv32-256k", levels[i], false);
         compare("rv32im", "rv32-256k", levels[i], false);
     }
@@ -233,7 +234,7 @@ END_TEST
 START_TEST(code_for_avr_finds_what_the_host_finds)
 {
     const char *const levels[] = {"-O1", "-O2", "-Os"};
-    for (unsigned i = 0; i < 3; i++) compare("avr", "avr-32k", levels[i], false);
+    for (unsigned i = STRIDE > 1 ? 2 : 0; i < 3; i++) compare("avr", "avr-32k", levels[i], false);
     compare("avr", "avr-32k", "-O2", true);
 }
 END_TEST
@@ -247,7 +248,7 @@ START_TEST(code_for_a32_finds_what_the_host_finds)
     for (unsigned i = 0; i < 3; i++) compare("armv7a", "a32-512k", levels[i], false);
     for (unsigned i = 0; i < 3; i++) compare(versions[i], "a32-512k", "-O2", false);
     compare("armv7a", "a32-512k", "-O2", true);
-    for (unsigned i = 0; i < 9; i++) benchmark(names[i], "armv7a", "a32-512k", levels[i % 3]);
+    for (unsigned i = 0; i < 9; i += STRIDE) benchmark(names[i], "armv7a", "a32-512k", levels[i % 3]);
 }
 END_TEST
 

@@ -167,7 +167,7 @@ START_TEST(any_number_of_processes_finds_the_same)
     static const char *const options[] = {"--tap", "--json", "| sed 's/; [0-9.]* s$//'"};
     enter_folder();
     write_checks();
-    for (unsigned o = 0; o < 3; o++) {
+    for (unsigned o = 0; o < (STRIDE > 1 ? 1 : 3); o++) {
         char *first = NULL;
         for (unsigned workers = 1; workers <= 7; workers += workers == 1 ? 1 : 5) {
             char line[200], *out, *err;
