@@ -1,7 +1,8 @@
 /* session.c — the benchmark's way through a session, beside the one through the chip port: single steps, and runs while somebody looks on.
  *
  *   session SOURCE PART port|session COUNT     so many single steps
- *   session SOURCE PART EXPRESSION COUNT       so many instructions while an expression is recorded ("-": nothing is) */
+ *   session SOURCE PART EXPRESSION COUNT       so many instructions while an expression is recorded ("-": nothing is)
+ *   session SOURCE PART 'if CONDITION' COUNT   the same while a run would end where a condition holds */
 #include <oakspindle/oakspindle.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -20,7 +21,10 @@ int main(int count, char **arguments)
         failed = port ? it.chip.ops->run(it.chip.chip, UINT64_MAX, i, &stop) != OAK_OK
                       : oak_session_step(it.session, &event) != OAK_OK;
     if (!port && !session) {
-        if (strcmp(how, "-") != 0) failed = oak_session_record(it.session, how, &oak_printer) != OAK_OK;
+        if (strncmp(how, "if ", 3) == 0)
+            failed =
+                oak_session_add_watch(it.session, how + 3, OAK_WATCH_HOLDS, &oak_printer, NULL) != OAK_OK;
+        else if (strcmp(how, "-") != 0) failed = oak_session_record(it.session, how, &oak_printer) != OAK_OK;
         failed = failed || oak_session_run(it.session, &(oak_budget){.instructions = number}, &oak_printer,
                                            &event) != OAK_OK;
     }

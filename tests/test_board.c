@@ -802,11 +802,11 @@ START_TEST(the_kiln_follows_its_programme_and_its_limit_switch_cuts_the_relay_in
     ck_assert_int_eq(oak_session_record(t.b.session, "limit", &t.b.sink), OAK_OK);
     ck_assert_int_eq(oak_session_record(t.b.session, "relay", &t.b.sink), OAK_OK);
     bench_run(&t.b, 72000000ull * 5, 0);
-    const oak_trace_change *change;
+    oak_trace_change change;
     uint64_t closed = 0, fell = 0;
-    for (size_t i = 0; (change = oak_trace_change_at(oak_session_trace(t.b.session), i)); i++) {
-        if (change->signal == 0 && change->value && !closed) closed = change->time;
-        if (change->signal == 1 && !change->value && closed && !fell) fell = change->time;
+    for (size_t i = 0; oak_trace_change_at(oak_session_trace(t.b.session), i, &change); i++) {
+        if (change.signal == 0 && change.value && !closed) closed = change.time;
+        if (change.signal == 1 && !change.value && closed && !fell) fell = change.time;
     }
     ck_assert_uint_gt(closed, 72000000);
     ck_assert_uint_gt(fell, closed);
@@ -850,13 +850,13 @@ START_TEST(the_serial_log_is_read_back_byte_for_byte_at_9600_and_not_at_5_percen
     ck_assert_mem_eq(bytes + 7, " on 01\nflow ", 12);
     ck_assert_ptr_null(strstr(shown(&t, "terminal"), "framing"));
     /* every edge of the line lies on a multiple of a bit from the start bit before it: 96 cycles */
-    const oak_trace_change *change;
+    oak_trace_change change;
     uint64_t start = 0;
     unsigned edges = 0;
-    for (size_t i = 0; (change = oak_trace_change_at(oak_session_trace(t.b.session), i)); i++) {
-        if (change->value == 0 && (!start || change->time >= start + 960)) start = change->time;
+    for (size_t i = 0; oak_trace_change_at(oak_session_trace(t.b.session), i, &change); i++) {
+        if (change.value == 0 && (!start || change.time >= start + 960)) start = change.time;
         else if (start) {
-            ck_assert_uint_eq((change->time - start) % 96, 0);
+            ck_assert_uint_eq((change.time - start) % 96, 0);
             edges++;
         }
     }

@@ -430,14 +430,14 @@ START_TEST(what_a_board_answers_happens_when_it_is_asked)
     const oak_trace *trace = oak_session_trace(b.session);
     uint64_t last = 0, clocked = 0;
     unsigned answers_seen = 0;
-    const oak_trace_change *change;
-    for (size_t i = 0; (change = oak_trace_change_at(trace, i)); i++) {
-        const char *name = oak_trace_signal_at(trace, change->signal)->name;
-        ck_assert_uint_ge(change->time, last);
-        last = change->time;
-        if (strcmp(name, "p1.1") == 0) clocked = change->time;
-        if (strcmp(name, "p2.0") == 0 && change->time) {
-            ck_assert_uint_eq(change->time, clocked);
+    oak_trace_change change;
+    for (size_t i = 0; oak_trace_change_at(trace, i, &change); i++) {
+        const char *name = oak_trace_signal_at(trace, change.signal)->name;
+        ck_assert_uint_ge(change.time, last);
+        last = change.time;
+        if (strcmp(name, "p1.1") == 0) clocked = change.time;
+        if (strcmp(name, "p2.0") == 0 && change.time) {
+            ck_assert_uint_eq(change.time, clocked);
             answers_seen++;
         }
     }

@@ -368,11 +368,11 @@ END_TEST
 /* The time of a change of the pin, from the first one that rises on. */
 static uint64_t edge(const bench *b, unsigned which)
 {
-    const oak_trace_change *one;
+    oak_trace_change one;
     bool rose = false;
-    for (size_t i = 0; (one = oak_trace_change_at(oak_session_trace(b->session), i)); i++) {
-        rose = rose || (!one->other && one->value);
-        if (rose && !one->other && !which--) return one->time;
+    for (size_t i = 0; oak_trace_change_at(oak_session_trace(b->session), i, &one); i++) {
+        rose = rose || (!one.other && one.value);
+        if (rose && !one.other && !which--) return one.time;
     }
     return 0;
 }

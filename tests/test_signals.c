@@ -558,20 +558,19 @@ START_TEST(a_dump_that_is_read_back_says_the_same)
     uint32_t clocks;
     ck_assert_uint_eq(oak_trace_clock(trace, &clocks), 11059200000u);
     ck_assert_uint_eq(clocks, 12);
-    const oak_trace_change *a, *c;
+    oak_trace_change a, c;
     size_t i = 0, k = 0;
-    while ((a = oak_trace_change_at(recorded, i)) && !a->time) i++;
-    while ((c = oak_trace_change_at(trace, k)) && !c->time) k++;
+    while (oak_trace_change_at(recorded, i, &a) && !a.time) i++;
+    while (oak_trace_change_at(trace, k, &c) && !c.time) k++;
     size_t compared = 0;
-    for (; (a = oak_trace_change_at(recorded, i)) && (c = oak_trace_change_at(trace, k));
-         i++, k++, compared++) {
-        ck_assert_uint_eq(a->time, oak_trace_cycles(trace, c->time));
-        ck_assert_uint_eq(a->signal, c->signal);
-        ck_assert_uint_eq(a->value, c->value);
-        ck_assert_uint_eq(a->other, c->other);
+    for (; oak_trace_change_at(recorded, i, &a) && oak_trace_change_at(trace, k, &c); i++, k++, compared++) {
+        ck_assert_uint_eq(a.time, oak_trace_cycles(trace, c.time));
+        ck_assert_uint_eq(a.signal, c.signal);
+        ck_assert_uint_eq(a.value, c.value);
+        ck_assert_uint_eq(a.other, c.other);
     }
-    ck_assert_ptr_null(a);
-    ck_assert_ptr_null(oak_trace_change_at(trace, k));
+    ck_assert(!oak_trace_change_at(recorded, i, &a));
+    ck_assert(!oak_trace_change_at(trace, k, &c));
     ck_assert_uint_gt(compared, 500);
     ck_assert_int_eq(oak_trace_write_vcd(trace, &other), OAK_OK);
     oak_trace_free(trace);
@@ -607,11 +606,11 @@ START_TEST(dumps_from_elsewhere_are_read_and_wrong_ones_refused_with_line_and_co
     ck_assert_uint_eq(diags.count, 1); /* a variable of 64 bits is left out */
     ck_assert_str_eq(oak_trace_signal_at(trace, 0)->name, "a.bus");
     ck_assert_str_eq(oak_trace_signal_at(trace, 1)->name, "clk");
-    const oak_trace_change *last = oak_trace_change_at(trace, 4);
-    ck_assert_ptr_nonnull(last);
-    ck_assert_uint_eq(oak_trace_picoseconds(trace, last->time), 70000);
-    ck_assert_uint_eq(last->value, 2); /* 001z */
-    ck_assert_uint_eq(last->other, 1);
+    oak_trace_change last;
+    ck_assert(oak_trace_change_at(trace, 4, &last));
+    ck_assert_uint_eq(oak_trace_picoseconds(trace, last.time), 70000);
+    ck_assert_uint_eq(last.value, 2); /* 001z */
+    ck_assert_uint_eq(last.other, 1);
     oak_trace_free(trace);
     for (unsigned i = 0; i < sizeof bad / sizeof *bad; i++) {
         sink = collect(&diags);
@@ -625,6 +624,73 @@ START_TEST(dumps_from_elsewhere_are_read_and_wrong_ones_refused_with_line_and_co
 END_TEST
 
 /* ------------------------------------------------------------------------------------------ laps */
+
+/* The rules of oak_trace_note in a simple list, for a trace of three signals: levels, levels that float, moments. */
+typedef struct noted {
+    oak_trace_change list[6000];
+    size_t count, last[3]; /* of each signal, from 1 */
+} noted;
+
+static void put_down(noted *all, oak_trace_change change, size_t most)
+{
+    oak_trace_change *last = all->last[change.signal] ? &all->list[all->last[change.signal] - 1] : NULL;
+    if (last && change.signal < 2) {
+        if (last->value == change.value && last->other == change.other) return;
+        if (last->time == change.time) {
+            *last = change;
+            return;
+        }
+    }
+    if (all->count == most) return;
+    all->list[all->count++] = change;
+    all->last[change.signal] = all->count;
+}
+
+START_TEST(a_trace_keeps_what_was_noted_however_close_or_far_apart)
+{
+    enum { MOST = 5500, NOTES = 9000 };
+    /* Of a thousand changes in a row so many come much later than the one before, and so many float. */
+    static const struct {
+        unsigned far, floats;
+    } mix[] = {{0, 0}, {3, 0}, {0, 2}, {500, 300}, {0, 0}};
+    static noted all;
+    oak_host host = oak_linux_host();
+    oak_trace *trace;
+    unsigned number;
+    uint32_t seed = 11;
+    ck_assert_int_eq(oak_trace_create(&host, MOST, &trace), OAK_OK);
+    ck_assert_int_eq(oak_trace_add_signal(trace, "warp", 4, false, &number), OAK_OK);
+    ck_assert_int_eq(oak_trace_add_signal(trace, "weft", 32, false, &number), OAK_OK);
+    ck_assert_int_eq(oak_trace_add_signal(trace, "shuttle", 1, true, &number), OAK_OK);
+    for (unsigned m = 0; m < sizeof mix / sizeof *mix; m++) {
+        uint64_t time = m * 1000;
+        memset(&all, 0, sizeof all);
+        for (unsigned i = 0; i < NOTES; i++) {
+            seed = seed * 1103515245u + 12345u;
+            uint32_t random = seed >> 8;
+            time += random % 1000 < mix[m].far ? (uint64_t)random << random % 20 : random % 4;
+            oak_trace_change change = {.time = time, .signal = random / 7 % 16 ? random / 7 % 2 : 2};
+            change.value = change.signal == 0 ? random / 11 % 16 : random / 11 % 5 * 0x33333333u;
+            if (change.signal == 1 && random / 13 % 1000 < mix[m].floats) change.other = random | 1;
+            put_down(&all, change, MOST);
+            ck_assert_int_eq(oak_trace_note(trace, &change), OAK_OK);
+        }
+        oak_trace_change one;
+        for (size_t i = 0; i < all.count; i++) {
+            ck_assert(oak_trace_change_at(trace, i, &one));
+            ck_assert_msg(one.time == all.list[i].time && one.signal == all.list[i].signal &&
+                              one.value == all.list[i].value && one.other == all.list[i].other,
+                          "%u: change %zu", m, i);
+        }
+        ck_assert(!oak_trace_change_at(trace, all.count, &one));
+        ck_assert(all.count == MOST && oak_trace_is_full(trace));
+        ck_assert_uint_eq(oak_trace_end(trace), all.list[MOST - 1].time);
+        oak_trace_clear(trace);
+        ck_assert(!oak_trace_change_at(trace, 0, &one) && !oak_trace_is_full(trace));
+    }
+    oak_trace_free(trace);
+}
+END_TEST
 
 START_TEST(laps_are_counted_with_their_exact_cycles)
 {
@@ -698,11 +764,10 @@ START_TEST(an_expression_may_read_the_same_as_often_as_it_likes)
         ck_assert_int_eq(oak_session_run(it.session, &(oak_budget){.cycles = 3000}, &oak_printer, &event),
                          OAK_OK);
         const oak_trace *trace = oak_session_trace(it.session);
-        const oak_trace_change *change, *last[2] = {NULL, NULL};
-        for (size_t c = 0; (change = oak_trace_change_at(trace, c)); c++) last[change->signal] = change;
-        ck_assert_msg(last[0] && last[1] && last[0]->time == last[1]->time &&
-                          last[0]->value == last[1]->value,
-                      "%s", names[i]);
+        oak_trace_change change;
+        oak_trace_change last[2] = {{.value = 1}, {.value = 2}};
+        for (size_t c = 0; oak_trace_change_at(trace, c, &change); c++) last[change.signal] = change;
+        ck_assert_msg(last[0].time == last[1].time && last[0].value == last[1].value, "%s", names[i]);
         oak_close(&it);
     }
 }
@@ -727,14 +792,14 @@ static text changes_of(oak_session *session, unsigned signals, size_t *count)
 {
     text dump = {0};
     const oak_trace *trace = oak_session_trace(session);
-    const oak_trace_change *change;
+    oak_trace_change change;
     *count = 0;
-    for (size_t c = 0; (change = oak_trace_change_at(trace, c)); c++) {
+    for (size_t c = 0; oak_trace_change_at(trace, c, &change); c++) {
         char line[100];
         oak_text_sink sink = text_sink(&dump);
-        if (change->signal >= signals) continue;
-        int length = snprintf(line, sizeof line, "%llu: %u is 0x%x\n", (unsigned long long)change->time,
-                              (unsigned)change->signal, (unsigned)change->value);
+        if (change.signal >= signals) continue;
+        int length = snprintf(line, sizeof line, "%llu: %u is 0x%x\n", (unsigned long long)change.time,
+                              (unsigned)change.signal, (unsigned)change.value);
         sink.write(sink.context, line, (size_t)length);
         ++*count;
     }
@@ -770,6 +835,16 @@ START_TEST(values_are_recorded_alike_whether_the_chip_tells_or_each_instruction_
         {"mcs51-8k", "lathe", {"pc", "TCON", "tl0 ^ th0"}, 20000},
         {"mcs51-8k", "extractor", {"p1 & 0x3c", "vane + saw", "p3"}, 150000},
         {"avr-32k", "cabinet", {"pc > 0x100", "PORTB", "r16"}, 1200000},
+        {"mcs51-8k", /* every operator */
+         "lathe",
+         {"(a * 3 - r7 << 2) + -(b & r6) + (psw >> 2 | r5)",
+          "(a < r7) + (a <= b) * 2 + (r6 > a) * 4 + (r7 >= 2) * 8 + (a == b) * 16 + (r5 != a) * 32",
+          "(r7 && a && b || !r6) + (~a ^ r7) + (a.2 && psw.0) + (low dptr) + (high dptr)"},
+         40000},
+        {"armv7m-256k",
+         "kiln",
+         {"r0 - r1 >> r2", "r0 << r3 | r1 * r2", "r0 && r1.4 + (r2 & 6 == 2)"},
+         200000},
         {"armv7m-256k", "kiln", {"pc", "P2_OUT", "r3"}, 20000},
         {"rv32-256k", "planer", {"pc & 0xff", "P0_OUT", "x5"}, 20000},
         {"mcs51-8k", "treadle/mcs51", {"pc", "p1", "tl0"}, 3000},
@@ -857,21 +932,20 @@ static unsigned record_from(oak_session *session, const oak_part *part, unsigned
 static size_t expect_same(oak_session *told, oak_session *stepped, unsigned count, const char *name)
 {
     const oak_trace *first = oak_session_trace(told), *second = oak_session_trace(stepped);
-    const oak_trace_change *a, *b;
+    oak_trace_change a, b, later;
     uint32_t is[AT_ONCE] = {0}, expected[AT_ONCE] = {0};
     size_t next = 0, i = 0;
-    for (; (b = oak_trace_change_at(second, i)); i++) {
-        const oak_trace_change *later = oak_trace_change_at(second, i + 1);
-        if (b->signal < count) expected[b->signal] = b->value;
-        if (later && later->time == b->time) continue;
-        for (; (a = oak_trace_change_at(first, next)) && a->time <= b->time; next++) is[a->signal] = a->value;
+    for (; oak_trace_change_at(second, i, &b); i++) {
+        if (b.signal < count) expected[b.signal] = b.value;
+        if (oak_trace_change_at(second, i + 1, &later) && later.time == b.time) continue;
+        for (; oak_trace_change_at(first, next, &a) && a.time <= b.time; next++) is[a.signal] = a.value;
         for (unsigned k = 0; k < count; k++)
             if (is[k] != expected[k])
                 ck_abort_msg("%s: %s is 0x%x in cycle %llu, not 0x%x", name,
-                             oak_trace_signal_at(first, k)->name, (unsigned)is[k],
-                             (unsigned long long)b->time, (unsigned)expected[k]);
+                             oak_trace_signal_at(first, k)->name, (unsigned)is[k], (unsigned long long)b.time,
+                             (unsigned)expected[k]);
     }
-    ck_assert_ptr_null(oak_trace_change_at(first, next));
+    ck_assert(!oak_trace_change_at(first, next, &a));
     return next;
 }
 
@@ -991,12 +1065,12 @@ START_TEST(conditions_on_registers_that_count_turn_in_their_cycle)
             count = record_from(seen.it[0].session, seen.it[0].part, &next, false);
             run_both(&seen, at_work[i].cycles);
             const oak_trace *trace = oak_session_trace(seen.it[0].session);
-            const oak_trace_change *change;
+            oak_trace_change change;
             for (unsigned signal = 0; signal < count; signal++) {
                 uint32_t had[64], values = 0;
                 char name[64], made[160];
-                for (size_t c = 0; (change = oak_trace_change_at(trace, c)) && values < 64; c++)
-                    if (change->signal == signal) had[values++] = change->value;
+                for (size_t c = 0; oak_trace_change_at(trace, c, &change) && values < 64; c++)
+                    if (change.signal == signal) had[values++] = change.value;
                 snprintf(name, sizeof name, "%s", oak_trace_signal_at(trace, signal)->name);
                 name[strlen(name) - strlen(" + 0")] = 0;
                 const char *other =
@@ -1109,5 +1183,6 @@ RUN_SUITE("signals", a_clock_has_its_edges_at_the_exact_cycles_however_long_it_r
           registers_of_devices_are_recorded_alike_while_programs_use_them,
           conditions_on_registers_that_count_turn_in_their_cycle,
           registers_of_devices_are_recorded_alike_whatever_they_are_set_to,
-          an_expression_may_read_the_same_as_often_as_it_likes, laps_are_counted_with_their_exact_cycles,
+          an_expression_may_read_the_same_as_often_as_it_likes,
+          a_trace_keeps_what_was_noted_however_close_or_far_apart, laps_are_counted_with_their_exact_cycles,
           a_run_that_breathes_can_be_ended_between_two_instructions)

@@ -22,23 +22,23 @@ static void print_edges(oak_session *session)
 {
     enum { EDGES = 6 };
     const oak_trace *trace = oak_session_trace(session);
-    const oak_trace_change *change;
+    oak_trace_change change;
     size_t count = 0, first = 0;
-    for (; trace && (change = oak_trace_change_at(trace, count)); count++)
-        if (!change->time) first = count + 1; /* what stood there from the beginning */
+    for (; trace && oak_trace_change_at(trace, count, &change); count++)
+        if (!change.time) first = count + 1; /* what stood there from the beginning */
     if (count > first + EDGES) first = count - EDGES;
     if (count > first) puts("    pins before it");
     for (size_t i = first; i < count; i++) {
         char time[60];
-        change = oak_trace_change_at(trace, i);
-        const oak_trace_signal *signal = oak_trace_signal_at(trace, change->signal);
-        oak_write_time(change->time, oak_session_clock(session), oak_session_part(session)->clocks_per_cycle,
+        (void)oak_trace_change_at(trace, i, &change);
+        const oak_trace_signal *signal = oak_trace_signal_at(trace, change.signal);
+        oak_write_time(change.time, oak_session_clock(session), oak_session_part(session)->clocks_per_cycle,
                        time, sizeof time);
         printf("      %12s  %-20s %s\n", time, signal->name,
-               change->other & 1   ? "floats"
-               : signal->bits > 1  ? "changes"
-               : change->value & 1 ? "rises"
-                                   : "falls");
+               change.other & 1   ? "floats"
+               : signal->bits > 1 ? "changes"
+               : change.value & 1 ? "rises"
+                                  : "falls");
     }
 }
 

@@ -39,21 +39,21 @@ static bool add_piece(wave_row *row, size_t *room, wave_piece piece)
 /* The states of a signal inside the window. */
 static bool fill_row(wave_view *view, wave_row *row)
 {
-    const oak_trace_change *change;
+    oak_trace_change change;
     size_t room = 0;
     wave_piece now = {view->from, view->to, UINT32_MAX, UINT32_MAX};
     bool good = true;
-    for (size_t i = 0; good && (change = oak_trace_change_at(row->trace, i)); i++) {
-        if (change->signal != row->signal) continue;
-        uint64_t at = oak_trace_picoseconds(row->trace, change->time);
+    for (size_t i = 0; good && oak_trace_change_at(row->trace, i, &change); i++) {
+        if (change.signal != row->signal) continue;
+        uint64_t at = oak_trace_picoseconds(row->trace, change.time);
         if (at >= view->to) break;
         if (at > view->from) {
             now.to = at;
             good = add_piece(row, &room, now);
             now.from = at;
         }
-        now.value = change->value;
-        now.other = change->other;
+        now.value = change.value;
+        now.other = change.other;
     }
     now.to = view->to;
     return good && add_piece(row, &room, now);
@@ -141,10 +141,10 @@ static bool add_mark(wave_view *view, const char *name, uint64_t at)
 
 static bool add_marks(wave_view *view)
 {
-    const oak_trace_change *change;
-    for (size_t i = 0; (change = oak_trace_change_at(view->trace, i)); i++) {
-        const oak_trace_signal *signal = oak_trace_signal_at(view->trace, change->signal);
-        uint64_t at = oak_trace_picoseconds(view->trace, change->time);
+    oak_trace_change change;
+    for (size_t i = 0; oak_trace_change_at(view->trace, i, &change); i++) {
+        const oak_trace_signal *signal = oak_trace_signal_at(view->trace, change.signal);
+        uint64_t at = oak_trace_picoseconds(view->trace, change.time);
         if (signal->is_event && at >= view->from && at <= view->to && !add_mark(view, signal->name, at))
             return false;
     }

@@ -220,15 +220,26 @@ enum { OAK_MOST_WATCHED = 17 };
  * program counter, a register of a device) and is read behind each instruction; else `accesses` and `bits` say nothing here.
  *
  * What only `kept` has a bit of is not asked about: each change of these values is appended to `changes`, and what they are when a run
- * begins. When `room` are in it `ends` is asked, which takes them out; behind `room` there is space for OAK_MOST_JUDGED more. */
+ * begins. From `most` on `ends` is asked, which takes them out; behind it there is space for OAK_MOST_JUDGED more.
+ *
+ * Values come back all the time. Where few are judged (OAK_FEW_JUDGED at most), and all of them are asked about, a chip may put down what they were when `ends` said
+ * false, and what mattered then, and not ask for the same again: an entry counts as long as `since` of both is the same. */
+enum { OAK_MOST_JUDGED = 16, OAK_FEW_JUDGED = 4, OAK_JUDGED_VAIN = 1024 };
 typedef struct oak_judged_change {
     uint64_t cycle; /* the end of the instruction */
     uint32_t number, value;
 } oak_judged_change;
 typedef struct oak_judged_changes {
-    oak_judged_change *at; /* of the caller, as is all of it, until another judge is set */
-    size_t count, room;
+    oak_judged_change *behind; /* the last one; of the caller, as is all of it, until another judge is set */
+    const oak_judged_change *most;
 } oak_judged_changes;
+typedef struct oak_judged_vain {
+    uint32_t value[OAK_FEW_JUDGED], matter, since;
+} oak_judged_vain;
+typedef struct oak_judged_known {
+    uint32_t since;      /* never 0 */
+    oak_judged_vain *at; /* OAK_JUDGED_VAIN of them */
+} oak_judged_known;
 typedef struct oak_judge {
     void *context;
     bool (*ends)(void *context, const uint32_t *values, uint32_t *matter);
@@ -239,8 +250,8 @@ typedef struct oak_judge {
     unsigned count;              /* at most OAK_MOST_JUDGED */
     uint32_t asks, kept;         /* a bit for each value, in one of them at least */
     oak_judged_changes *changes; /* may be NULL where nothing is kept */
+    oak_judged_known *vain;      /* may be NULL: `ends` is asked every time */
 } oak_judge;
-enum { OAK_MOST_JUDGED = 16 };
 
 /* Memory that a board has on the external bus of a chip. */
 typedef struct oak_external {

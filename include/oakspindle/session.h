@@ -129,7 +129,7 @@ typedef struct oak_watch {
 
 /* Ends runs behind the instruction. Accesses and changes of memory cost little, as do expressions of pins, and of cells and registers that the
  * program seldom writes, or of devices that stand still; what changes with every instruction (the program counter, a counter that runs with the clock) is looked
- * at behind each, and a run is many times slower while there is such an expression. At most
+ * at behind each, and a run is up to eleven times slower while there is such an expression (docs/bench.md). At most
  * OAK_MOST_WATCHES watches of accesses. `number` may be NULL. OAK_REFUSED after a diagnostic; OAK_UNSUPPORTED, after one too, where the chip cannot tell of accesses. */
 enum { OAK_MOST_WATCHES = OAK_MOST_WATCHED - 1 }; /* the session needs one for itself */
 OAK_MUST_USE oak_status oak_session_add_watch(oak_session *session, const char *expression,

@@ -50,8 +50,8 @@ OAK_MUST_USE oak_status oak_trace_note(oak_trace *trace, const oak_trace_change 
 bool oak_trace_is_full(const oak_trace *trace);
 /* Forgets all changes, keeps the signals. */
 void oak_trace_clear(oak_trace *trace);
-/* Changes in the order of time; NULL behind the last. */
-const oak_trace_change *oak_trace_change_at(const oak_trace *trace, size_t number);
+/* Changes in the order of time, numbered from 0; false behind the last. */
+bool oak_trace_change_at(const oak_trace *trace, size_t number, oak_trace_change *change);
 /* The time at which it ends: of the last change, or later. */
 uint64_t oak_trace_end(const oak_trace *trace);
 void oak_trace_set_end(oak_trace *trace, uint64_t time);

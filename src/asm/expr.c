@@ -566,36 +566,61 @@ bool oak_expr_is_both(const oak_expr *expr)
     return expr->kind == OAK_EXPR_BINARY && expr->op == OP_AND_THEN;
 }
 
+/* `a` and `b` are the numbers without a sign. */
+#define EACH_PLAIN(X)                                                                                        \
+    X(OP_OR_ELSE, left || right)                                                                             \
+    X(OP_AND_THEN, left &&right)                                                                             \
+    X(OP_OR, wrapped(a | b))                                                                                 \
+    X(OP_XOR, wrapped(a ^ b))                                                                                \
+    X(OP_AND, wrapped(a &b))                                                                                 \
+    X(OP_EQUAL, left == right)                                                                               \
+    X(OP_UNEQUAL, left != right)                                                                             \
+    X(OP_LESS, left < right)                                                                                 \
+    X(OP_LESS_EQUAL, left <= right)                                                                          \
+    X(OP_GREATER, left > right)                                                                              \
+    X(OP_GREATER_EQUAL, left >= right)                                                                       \
+    X(OP_LEFT, b > 63 ? 0 : wrapped(a << b))                                                                 \
+    X(OP_RIGHT, b > 63 ? (left < 0 ? -1 : 0) : left < 0 ? wrapped(~(~a >> b)) : wrapped(a >> b))             \
+    X(OP_ADD, wrapped(a + b))                                                                                \
+    X(OP_SUBTRACT, wrapped(a - b))                                                                           \
+    X(OP_MIN, left < right ? left : right)                                                                   \
+    X(OP_MAX, left > right ? left : right)                                                                   \
+    X(OP_MULTIPLY, wrapped(a *b))                                                                            \
+    X(OP_NEGATE, wrapped(0 - a))                                                                             \
+    X(OP_INVERT, ~left)                                                                                      \
+    X(OP_NOT, !left)                                                                                         \
+    X(OP_LOW, left & 0xFF)                                                                                   \
+    X(OP_HIGH, left >> 8 & 0xFF)                                                                             \
+    X(OP_UPPER, left >> 16 & 0xFF)
+
 int64_t oak_expr_plain(unsigned op, int64_t left, int64_t right)
 {
     uint64_t a = (uint64_t)left, b = (uint64_t)right;
+#define X(operator, result)                                                                                  \
+    case operator: return result;
     switch (op) {
-    case OP_OR_ELSE: return left || right;
-    case OP_AND_THEN: return left && right;
-    case OP_OR: return wrapped(a | b);
-    case OP_XOR: return wrapped(a ^ b);
-    case OP_AND: return wrapped(a & b);
-    case OP_EQUAL: return left == right;
-    case OP_UNEQUAL: return left != right;
-    case OP_LESS: return left < right;
-    case OP_LESS_EQUAL: return left <= right;
-    case OP_GREATER: return left > right;
-    case OP_GREATER_EQUAL: return left >= right;
-    case OP_LEFT: return b > 63 ? 0 : wrapped(a << b);
-    case OP_RIGHT: return b > 63 ? (left < 0 ? -1 : 0) : left < 0 ? wrapped(~(~a >> b)) : wrapped(a >> b);
-    case OP_ADD: return wrapped(a + b);
-    case OP_SUBTRACT: return wrapped(a - b);
-    case OP_MIN: return left < right ? left : right;
-    case OP_MAX: return left > right ? left : right;
-    case OP_MULTIPLY: return wrapped(a * b);
-    case OP_NEGATE: return wrapped(0 - a);
-    case OP_INVERT: return ~left;
-    case OP_NOT: return !left;
-    case OP_LOW: return left & 0xFF;
-    case OP_HIGH: return left >> 8 & 0xFF;
-    case OP_UPPER: return left >> 16 & 0xFF;
+        EACH_PLAIN(X)
     default: return left;
     }
+#undef X
+}
+
+void oak_expr_plain_each(unsigned op, int64_t *lefts, const int64_t *rights, size_t count)
+{
+#define X(operator, result)                                                                                  \
+    case operator:                                                                                           \
+        for (size_t i = 0; i < count; i++) {                                                                 \
+            const int64_t left = lefts[i], right = rights[i];                                                \
+            const uint64_t a = (uint64_t)left, b = (uint64_t)right;                                          \
+            (void)a, (void)b;                                                                                \
+            lefts[i] = result;                                                                               \
+        }                                                                                                    \
+        return;
+    switch (op) {
+        EACH_PLAIN(X)
+    default: return;
+    }
+#undef X
 }
 
 /* Whether it is below a bound or not stays so. */

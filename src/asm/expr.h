@@ -97,6 +97,8 @@ bool oak_expr_is_plain(const oak_expr *expr);
 /* `a && b`: 0 whenever a is. */
 bool oak_expr_is_both(const oak_expr *expr);
 int64_t oak_expr_plain(unsigned op, int64_t left, int64_t right);
+/* The same for many at once: each of the left ones becomes the result. They may be the right ones, too. */
+void oak_expr_plain_each(unsigned op, int64_t *lefts, const int64_t *rights, size_t count);
 
 /* A number, and by how much it grows when a certain other one grows by 1. */
 typedef struct oak_expr_sloped {

@@ -4,8 +4,8 @@
 #include "base/bits.h"
 
 /* `outside`: it is kept outside the core. */
-static oak_status ask(const oak_judged *judged, const oak_core *core, const oak_watched *cells,
-                      uint32_t *value, bool *outside)
+static oak_status read(const oak_judged *judged, const oak_core *core, const oak_watched *cells,
+                       uint32_t *value, bool *outside)
 {
     const oak_isa *isa = judged->isa;
     uint8_t bytes[4];
@@ -29,10 +29,10 @@ static uint32_t follow(const oak_judged *judged, oak_core *core, oak_judged_valu
     const oak_watched *cells = &value->cells;
     uint64_t now = judged->time->cycles;
     if (judged->touched && value->touched == *judged->touched && now < value->course.until)
-        return oak_course_word(&value->course, value->word, now);
+        return oak_judged_counted(value, now);
     bool outside;
     value->word = 0;
-    (void)!ask(judged, core, cells, &value->word, &outside); /* it could be read when it was set */
+    (void)!read(judged, core, cells, &value->word, &outside); /* it could be read when it was set */
     value->course.until = 0;
     if (!judged->course) return value->word;
     unsigned count = cells->size * oak_unit_bytes(&judged->isa->about, cells->space);
@@ -43,44 +43,48 @@ static uint32_t follow(const oak_judged *judged, oak_core *core, oak_judged_valu
         status = judged->isa->core->course(core, cells->space, cells->address, count, &value->course);
     if (status) value->course.until = 0;
     value->touched = *judged->touched;
+    const oak_course *course = &value->course;
+    bool others = value->word & value->mask & ~course->mask; /* bits that stay, and are not 0 */
+    value->shows =
+        course->step == 1 && !course->shift && !course->bit && !others ? value->mask & course->mask : 0;
+    value->flips = course->down ? UINT32_MAX : 0;
+    value->base = (uint32_t)(course->down ? course->value + course->from + 1 : course->value - course->from);
     return value->word;
 }
 
-static uint32_t asked(const oak_judged *judged, oak_core *core, oak_judged_value *value)
+/* Of what only lies there. */
+static inline uint32_t lies(const oak_judged_value *value)
 {
     uint32_t result = 0;
     uint16_t half;
     switch (value->kind) {
+    case OAK_JUDGED_BYTE: return *value->at;
     case OAK_JUDGED_HALF: memcpy(&half, value->at, sizeof half); return half;
+    case OAK_JUDGED_WORD: memcpy(&result, value->at, sizeof result); return result;
     case OAK_JUDGED_LOW_FIRST:
         for (unsigned i = 0; i < value->bytes; i++) result |= (uint32_t)value->at[i] << 8 * i;
         return result;
-    case OAK_JUDGED_HIGH_FIRST:
+    default:
         for (unsigned i = 0; i < value->bytes; i++) result = result << 8 | value->at[i];
         return result;
-    default: return follow(judged, core, value);
     }
 }
 
 uint32_t oak_judged_else(const oak_judged *judged, oak_core *core, oak_judged_value *value)
 {
-    uint32_t word = 0;
-    if (value->kind != OAK_JUDGED_REGISTER) return asked(judged, core, value);
-    (void)!judged->isa->core->read_register(core, value->cells.address,
-                                            &word); /* it could be when it was set */
-    return word;
+    return value->kind == OAK_JUDGED_ASKED ? follow(judged, core, value) : lies(value);
 }
 
-static inline void keep(const oak_judged *judged, uint32_t number)
+static inline void keep(const oak_judged *judged, uint32_t number, uint64_t now)
 {
-    oak_judged_changes *changes = judged->judge.changes;
-    changes->at[changes->count++] = (oak_judged_change){judged->time->cycles, number, judged->last[number]};
+    *judged->judge.changes->behind++ = (oak_judged_change){now, number, judged->last[number]};
 }
 
 oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core_setup *setup, oak_core *core,
                           const oak_judge *judge)
 {
     oak_judged made = {.isa = isa,
+                       .read = isa->core->read_register,
                        .look = setup->look,
                        .course = setup->course,
                        .touched = setup->touched,
@@ -99,7 +103,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
         made.value[i].kind = judge->cells[i].space ? OAK_JUDGED_ASKED : OAK_JUDGED_REGISTER;
         if (judge->cells[i].space) made.asked |= 1u << i;
         bool outside;
-        oak_status status = ask(&made, core, &judge->cells[i], &made.last[i], &outside);
+        oak_status status = read(&made, core, &judge->cells[i], &made.last[i], &outside);
         if (status) return status;
     }
     *judged = made;
@@ -116,6 +120,12 @@ void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned
     if (bytes == 1) value->kind = OAK_JUDGED_BYTE;
     else if (host) value->kind = bytes == 2 ? OAK_JUDGED_HALF : OAK_JUDGED_WORD;
     else value->kind = high_first ? OAK_JUDGED_HIGH_FIRST : OAK_JUDGED_LOW_FIRST;
+}
+
+void oak_judged_by(oak_judged *judged, unsigned number, uint32_t (*status)(const oak_core *core))
+{
+    judged->status = status;
+    judged->value[number].kind = OAK_JUDGED_STATUS;
 }
 
 /* The cycle at which a value that counts has gone further than it may. */
@@ -136,13 +146,14 @@ static uint64_t leaves(const oak_judged *judged, unsigned number, uint64_t now, 
 static void settle(oak_judged *judged)
 {
     enum { SHORT = 4, PAUSE = 63 };
+    uint64_t still = UINT64_MAX, now = judged->time->cycles;
+    bool was_said = judged->still, lasted = now >= judged->settled + SHORT;
     judged->still = 0;
     if (!judged->touched) return;
     if (judged->passed) {
-        judged->passed--;
+        if (!--judged->passed) judged->alone = OAK_ALONE_NOT;
         return;
     }
-    uint64_t still = UINT64_MAX, now = judged->time->cycles;
     uint32_t which = judged->asked & judged->matter, quickest = UINT32_MAX;
     unsigned moves = OAK_MOST_JUDGED;
     for (unsigned i = 0; which >> i; i++) {
@@ -161,10 +172,13 @@ static void settle(oak_judged *judged)
         }
         if (until < still) still = until;
     }
-    bool pays = still >= now + SHORT; /* else it is tried more and more rarely */
-    judged->pause = pays ? 0 : judged->pause < PAUSE ? 2 * judged->pause + 1 : PAUSE;
-    judged->passed = judged->pause;
-    judged->still = still;
+    bool pays = still >= now + SHORT && (lasted || !was_said); /* else it is tried more and more rarely */
+    if (!pays) judged->pause = judged->pause < PAUSE ? 2 * judged->pause + 1 : PAUSE;
+    else if (was_said) judged->pause = 0;
+    judged->passed = pays ? 0 : judged->pause;
+    if (judged->may_count && judged->passed) judged->alone = OAK_ALONE_COUNTS;
+    judged->still = pays ? still : 0;
+    judged->settled = now;
     judged->touched_then = *judged->touched;
 }
 
@@ -179,35 +193,75 @@ void oak_judged_begin(oak_judged *judged, oak_core *core)
 {
     judged->hit = false;
     oak_judged_take(judged, core);
-    for (unsigned kept = judged->judge.kept; kept; kept &= kept - 1) keep(judged, oak_lowest_bit(kept));
+    for (unsigned kept = judged->judge.kept; kept; kept &= kept - 1)
+        keep(judged, oak_lowest_bit(kept), judged->time->cycles);
 }
 
 static inline bool is_full(const oak_judged *judged)
 {
-    return judged->judge.kept && judged->judge.changes->count >= judged->judge.changes->room;
+    return judged->judge.kept && judged->judge.changes->behind >= judged->judge.changes->most;
+}
+
+/* What a value is now: its bit, when it is another one than before. */
+static inline uint32_t take_one(oak_judged *judged, unsigned number, uint32_t value, uint64_t now)
+{
+    if (value == judged->last[number]) return 0;
+    judged->last[number] = value;
+    if (judged->judge.kept >> number & 1) keep(judged, number, now);
+    return 1u << number;
+}
+
+static bool ask(oak_judged *judged, oak_core *core)
+{
+    oak_judged_known *known = judged->judge.vain;
+    if (judged->matter != judged->all) oak_judged_take(judged, core);
+    if (oak_judged_is_vain(judged, false)) return judged->hit;
+    if (judged->judge.ends(judged->judge.context, judged->last, &judged->matter)) judged->hit = true;
+    else if (known) {
+        oak_judged_vain *one = oak_judged_slot(known, judged->last, false);
+        memcpy(one->value, judged->last, sizeof one->value);
+        one->matter = judged->matter;
+        one->since = known->since;
+    }
+    return judged->hit;
 }
 
 bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned which)
 {
-    bool changed = false;
+    uint32_t changed = 0;
     for (unsigned some = which & judged->matter; some; some &= some - 1) {
         unsigned i = oak_lowest_bit(some);
-        const uint32_t now = oak_judged_now(judged, core, &judged->value[i]);
-        if (now == judged->last[i]) continue;
-        judged->last[i] = now;
-        changed |= judged->judge.asks >> i & 1;
-        if (judged->judge.kept >> i & 1) keep(judged, i);
+        changed |= take_one(judged, i, oak_judged_now(judged, core, &judged->value[i]), judged->time->cycles);
     }
-    if (changed || is_full(judged)) {
-        if (judged->matter != judged->all) oak_judged_take(judged, core);
-        if (judged->judge.ends(judged->judge.context, judged->last, &judged->matter)) judged->hit = true;
-    }
+    if (changed & judged->judge.asks || is_full(judged)) ask(judged, core);
     if (which & judged->asked) settle(judged);
     return judged->hit;
 }
 
+bool oak_judged_ask(oak_judged *judged, oak_core *core, uint64_t passed)
+{
+    judged->time->instructions += passed >> 32;
+    judged->time->cycles += (uint32_t)passed;
+    bool ends = ask(judged, core);
+    judged->time->instructions -= passed >> 32;
+    judged->time->cycles -= (uint32_t)passed;
+    return ends;
+}
+
 bool oak_judged_behind(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
 {
+    if (!(which & judged->heavy)) {
+        const uint64_t now = judged->time->cycles + (uint32_t)passed;
+        uint32_t changed = 0;
+        for (unsigned some = which & judged->matter; some; some &= some - 1) {
+            unsigned i = oak_lowest_bit(some);
+            const oak_judged_value *value = &judged->value[i];
+            uint32_t word = value->kind == OAK_JUDGED_BYTE ? *value->at : lies(value);
+            changed |= take_one(judged, i, word & value->mask, now);
+        }
+        if (!(changed & judged->judge.asks) && !is_full(judged)) return false;
+        return oak_judged_ask(judged, core, passed);
+    }
     /* A register may depend on the time, and who judges may ask when. */
     judged->time->instructions += passed >> 32;
     judged->time->cycles += (uint32_t)passed;
@@ -217,17 +271,16 @@ bool oak_judged_behind(oak_judged *judged, oak_core *core, unsigned which, uint6
     return ends;
 }
 
-void oak_judged_single(oak_judged *judged, bool is_pc, bool is_restless)
+void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless)
 {
+    const oak_judge *judge = &judged->judge;
     bool asked_for = judged->value->kind == OAK_JUDGED_ASKED;
     judged->alone = OAK_ALONE_NOT;
-    if (judged->count != 1 || judged->judge.kept != 1 || judged->judge.asks || is_restless ||
-        (asked_for && !judged->touched))
-        return;
-    judged->alone = is_pc ? OAK_ALONE_PC : asked_for ? OAK_ALONE_ASKED : OAK_ALONE_LIES;
-}
-
-void oak_judged_full(oak_judged *judged)
-{
-    judged->judge.ends(judged->judge.context, judged->last, &judged->matter);
+    for (unsigned i = 0; i < judged->count; i++)
+        if (judged->value[i].kind <= OAK_JUDGED_STATUS) judged->heavy |= 1u << i;
+    if (judged->count > OAK_FEW_JUDGED || judge->kept) judged->judge.vain = NULL;
+    if (judged->count != 1 || (judge->kept && judge->asks) || is_restless) return;
+    if (asked_for) judged->may_count = judge->kept && judged->touched;
+    else if (is_pc) judged->alone = judge->kept ? OAK_ALONE_PC : OAK_ALONE_PC_ASKS;
+    else judged->alone = judge->kept ? OAK_ALONE_LIES : OAK_ALONE_LIES_ASKS;
 }

@@ -9,7 +9,8 @@
 /* Where one value is kept. */
 typedef enum oak_judged_kind {
     OAK_JUDGED_ASKED,    /* it is asked for, */
-    OAK_JUDGED_REGISTER, /* as a register */
+    OAK_JUDGED_REGISTER, /* as a register, */
+    OAK_JUDGED_STATUS,   /* or as the one with the flags */
     OAK_JUDGED_BYTE,
     OAK_JUDGED_HALF, /* as the host has numbers */
     OAK_JUDGED_WORD,
@@ -25,18 +26,25 @@ typedef struct oak_judged_value {
         course; /* of what is asked for: until when it need not be asked for again, as long as nothing is touched */
     uint64_t touched;
     uint32_t word; /* as it was */
+    uint32_t base,
+        flips; /* it is base + (cycle ^ flips) in the bits `shows`, where these are not 0: it goes on by 1 with every cycle */
+    uint32_t shows;
 } oak_judged_value;
 
-/* A single value that is only kept is looked at in a shorter way. */
+/* A single value that is only kept is looked at in a shorter way, as is one that is only asked about. */
 typedef enum oak_judged_alone {
-    OAK_ALONE_NOT, /* there are others */
+    OAK_ALONE_NOT,    /* there are others */
+    OAK_ALONE_COUNTS, /* it is asked for: as long as the next looks pass */
     OAK_ALONE_PC,
+    OAK_ALONE_PC_ASKS,
     OAK_ALONE_LIES, /* and nothing else changes it than instructions */
-    OAK_ALONE_ASKED
+    OAK_ALONE_LIES_ASKS
 } oak_judged_alone;
 typedef struct oak_judged {
     oak_judge judge; /* but for its lists, which have gone */
     const oak_isa *isa;
+    oak_status (*read)(const oak_core *core, unsigned reg, uint32_t *value);
+    uint32_t (*status)(const oak_core *core);
     oak_status (*look)(void *machine, unsigned space, uint32_t address, uint8_t *bytes,
                        size_t count); /* of the setup, as is */
     oak_status (*course)(void *machine, unsigned space, uint32_t address, size_t count, oak_course *course);
@@ -44,12 +52,14 @@ typedef struct oak_judged {
     void *machine;
     oak_chip_time *time;  /* of the core */
     uint8_t alone;        /* oak_judged_alone */
+    bool may_count;       /* OAK_ALONE_COUNTS at times */
     bool hit;             /* it has said that the run ends */
     unsigned count;       /* of values; 0: nobody judges */
     uint32_t all, matter; /* a bit for each; those that decide for now */
+    uint32_t heavy;       /* those that more is needed for than to look where they lie */
     uint32_t
-        asked; /* those that are asked for: as long as `touched` is this, they all stay before the cycle `still` */
-    uint64_t still, touched_then;
+        asked; /* those that are asked for: as long as `touched` is this, they all stay before the cycle `still`, */
+    uint64_t still, touched_then, settled; /* which was worked out at `settled` */
     unsigned pause, passed; /* so many more looks pass before it is worked out again how long they stay */
     oak_judged_value value[OAK_MOST_JUDGED];
     uint32_t last[OAK_MOST_JUDGED];
@@ -62,8 +72,10 @@ OAK_MUST_USE oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, c
                                        oak_core *core, const oak_judge *judge);
 /* A value lies here: in a register of the host, or as cells of memory. */
 void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned bytes, bool host);
-/* When all have their places: whether a single one that is only kept can be looked at in a shorter way. */
-void oak_judged_single(oak_judged *judged, bool is_pc, bool is_restless);
+/* It is the register with the flags, which can be had by itself. */
+void oak_judged_by(oak_judged *judged, unsigned number, uint32_t (*status)(const oak_core *core));
+/* When all have their places: whether a single one can be looked at in a shorter way. */
+void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless);
 /* What the values are now is what they are compared with. */
 void oak_judged_begin(oak_judged *judged, oak_core *core);
 /* Takes all values as they are, also those that have not decided. */
@@ -86,39 +98,78 @@ static inline bool oak_judged_stands(const oak_judged *judged, unsigned which, u
 bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned which);
 /* The same in a loop: so much has passed, instructions in the upper half and cycles in the lower one, that its time does not say yet. */
 bool oak_judged_behind(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed);
-/* A value as it is now: of what is a byte or a word of the host, or of all else. */
+/* Who judges is asked, with the values as they were taken: true when the run is to end here. */
+bool oak_judged_ask(oak_judged *judged, oak_core *core, uint64_t passed);
+/* A value as it is now: of what is a byte or a word of the host, or a register that is read, or of all else. */
 uint32_t oak_judged_else(const oak_judged *judged, oak_core *core, oak_judged_value *value);
 static inline uint32_t oak_judged_now(const oak_judged *judged, oak_core *core, oak_judged_value *value)
 {
-    uint32_t word;
-    if (value->kind == OAK_JUDGED_BYTE) return *value->at & value->mask;
-    if (value->kind != OAK_JUDGED_WORD) return oak_judged_else(judged, core, value) & value->mask;
-    memcpy(&word, value->at, sizeof word);
+    uint32_t word = 0;
+    if (value->kind == OAK_JUDGED_BYTE) word = *value->at;
+    else if (value->kind == OAK_JUDGED_WORD) memcpy(&word, value->at, sizeof word);
+    else if (value->kind == OAK_JUDGED_STATUS) word = judged->status(core);
+    else if (value->kind == OAK_JUDGED_REGISTER)
+        (void)!judged->read(core, value->cells.address, &word); /* it could be read when it was set */
+    else word = oak_judged_else(judged, core, value);
     return word & value->mask;
 }
 
-/* What was kept has to be taken away. */
-void oak_judged_full(oak_judged *judged);
-/* What a value alone is now, at a cycle. */
-static inline void oak_judged_keep(oak_judged *judged, uint32_t value, uint64_t cycle)
+/* With these values nothing came of it, and nothing has come since. */
+static inline oak_judged_vain *oak_judged_slot(const oak_judged_known *known, const uint32_t *values,
+                                               bool alone)
 {
-    value &= judged->value->mask;
-    if (value == judged->last[0]) return;
-    oak_judged_changes *changes = judged->judge.changes;
-    judged->last[0] = value;
-    changes->at[changes->count] = (oak_judged_change){cycle, 0, value};
-    if (++changes->count >= changes->room) oak_judged_full(judged);
+    _Static_assert(OAK_JUDGED_VAIN == 1 << 10 && OAK_FEW_JUDGED == 4,
+                   "so many bits of so many values are left");
+    uint32_t mixed = values[0] * 0x9E3779B1u; /* the others are 0 */
+    if (!alone) mixed ^= values[1] * 0x85EBCA6Bu ^ values[2] * 0xC2B2AE35u ^ values[3] * 0x27D4EB2Fu;
+    return &known->at[mixed >> 22];
+}
+static inline bool oak_judged_is_vain(oak_judged *judged, bool alone)
+{
+    const oak_judged_known *known = judged->judge.vain;
+    if (!known) return false;
+    const oak_judged_vain *one = oak_judged_slot(known, judged->last, alone);
+    if (memcmp(one->value, judged->last, alone ? sizeof *one->value : sizeof one->value) != 0 ||
+        one->since != known->since)
+        return false;
+    judged->matter = one->matter;
+    return true;
 }
 
-/* A value alone that counts, and for which it does not pay to say until when it stands: true when this was all. */
-static inline bool oak_judged_counts(oak_judged *judged, uint64_t now)
+/* What a value alone is now, at a cycle. */
+static inline void oak_judged_keep(oak_judged *judged, oak_core *core, uint32_t value, uint64_t now)
+{
+    if (value == judged->last[0]) return;
+    oak_judged_changes *changes = judged->judge.changes;
+    oak_judged_change *to = changes->behind;
+    judged->last[0] = value;
+    *to = (oak_judged_change){now, 0, value};
+    changes->behind = ++to;
+    if (to >= changes->most) (void)oak_judged_ask(judged, core, 0);
+}
+/* The same of one that is asked about: true when it has to be. */
+static inline bool oak_judged_asks(oak_judged *judged, uint32_t value)
+{
+    if (value == judged->last[0]) return false;
+    judged->last[0] = value;
+    return !oak_judged_is_vain(judged, true);
+}
+
+/* What its course has come to. */
+static inline uint32_t oak_judged_counted(const oak_judged_value *value, uint64_t now)
+{
+    if (!value->shows) return oak_course_word(&value->course, value->word, now);
+    return (value->base + ((uint32_t)now ^ value->flips)) & value->shows;
+}
+
+/* It counts, and it does not pay to say until when it stands: true when it was kept without asking for it. */
+static inline bool oak_judged_counts(oak_judged *judged, oak_core *core, uint64_t now)
 {
     const oak_judged_value *value = judged->value;
-    if (judged->alone != OAK_ALONE_ASKED || !judged->passed || value->touched != *judged->touched ||
-        now >= value->course.until)
+    if (judged->alone != OAK_ALONE_COUNTS || value->touched != *judged->touched || now >= value->course.until)
         return false;
-    judged->passed--;
-    oak_judged_keep(judged, oak_course_word(&value->course, value->word, now), now);
+    if (!--judged->passed) judged->alone = OAK_ALONE_NOT;
+    oak_judged_keep(judged, core, oak_judged_counted(value, now) & value->mask, now);
     return true;
 }
 

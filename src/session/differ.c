@@ -12,7 +12,7 @@ typedef struct pairing {
 /* The number of the next change of a signal from `at` on; SIZE_MAX behind the last. */
 static size_t next_of(const oak_trace *trace, unsigned signal, size_t at)
 {
-    while (at < trace->change_count && trace->changes[at].signal != signal) at++;
+    while (at < trace->change_count && trace_change(trace, at).signal != signal) at++;
     return at < trace->change_count ? at : SIZE_MAX;
 }
 
@@ -22,8 +22,10 @@ static size_t first_of(const oak_trace *trace, unsigned signal)
     unsigned bits = trace->signals[signal].about.bits;
     uint32_t all = bits < 32 ? ((uint32_t)1 << bits) - 1 : UINT32_MAX;
     size_t at = next_of(trace, signal, 0);
-    while (at != SIZE_MAX && (trace->changes[at].other & trace->changes[at].value & all) == all)
-        at = next_of(trace, signal, at + 1);
+    for (; at != SIZE_MAX; at = next_of(trace, signal, at + 1)) {
+        const oak_trace_change change = trace_change(trace, at);
+        if ((change.other & change.value & all) != all) break;
+    }
     return at;
 }
 
@@ -67,20 +69,20 @@ static uint64_t apart(uint64_t a, uint64_t b)
 /* The time of a change before, in units of now. */
 static uint64_t before_time(const pairing *p, size_t change)
 {
-    return oak_trace_time(p->now, oak_trace_picoseconds(p->before, p->before->changes[change].time));
+    return oak_trace_time(p->now, oak_trace_picoseconds(p->before, trace_change(p->before, change).time));
 }
 
 static bool same_value(const pairing *p, size_t before, size_t now)
 {
-    const oak_trace_change *a = &p->before->changes[before], *b = &p->now->changes[now];
-    return a->value == b->value && a->other == b->other;
+    const oak_trace_change a = trace_change(p->before, before), b = trace_change(p->now, now);
+    return a.value == b.value && a.other == b.other;
 }
 
 /* Are these two the same, as far as they may be apart? */
 static bool agree(const pairing *p, size_t before, size_t now)
 {
     return before != SIZE_MAX && now != SIZE_MAX && same_value(p, before, now) &&
-           apart(before_time(p, before), p->now->changes[now].time) <= p->off;
+           apart(before_time(p, before), trace_change(p->now, now).time) <= p->off;
 }
 
 static void compare_signal(pairing *p, unsigned signal_before, unsigned signal_now)
@@ -101,18 +103,20 @@ static void compare_signal(pairing *p, unsigned signal_before, unsigned signal_n
             size_t i2 = i1 == SIZE_MAX ? i1 : next_of(p->before, signal_before, i1 + 1),
                    k2 = k1 == SIZE_MAX ? k1 : next_of(p->now, signal_now, k1 + 1);
             bool gone = agree(p, i1, k) || agree(p, i2, k), new = agree(p, i, k1) || agree(p, i, k2);
-            uint64_t then = before_time(p, i), now = p->now->changes[k].time;
+            uint64_t then = before_time(p, i), now = trace_change(p->now, k).time;
             if (gone != new) one.in_now = new, one.in_before = gone;
             else if (!same_value(p, i, k) && apart(then, now) > p->off) /* the earlier one stands alone */
                 one.in_now = now < then, one.in_before = !one.in_now;
         }
         if (one.in_before) {
             one.before_time = before_time(p, i);
-            one.before_value = p->before->changes[i].value, one.before_other = p->before->changes[i].other;
+            const oak_trace_change change = trace_change(p->before, i);
+            one.before_value = change.value, one.before_other = change.other;
         }
         if (one.in_now) {
-            one.now_time = p->now->changes[k].time;
-            one.value = p->now->changes[k].value, one.other = p->now->changes[k].other;
+            const oak_trace_change change = trace_change(p->now, k);
+            one.now_time = change.time;
+            one.value = change.value, one.other = change.other;
         }
         one.what = !one.in_now           ? OAK_UNLIKE_MISSING
                    : !one.in_before      ? OAK_UNLIKE_NEW

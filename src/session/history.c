@@ -43,14 +43,12 @@ static size_t pages_of(size_t size)
 
 static void tape_trace(oak_trace *trace, oak_tape *tape)
 {
-    size_t signals = trace->signal_count, changes = trace->change_count;
+    size_t changes = trace->change_count;
     oak_tape_piece(tape, &changes, sizeof changes);
     oak_tape_piece(tape, &trace->end, sizeof trace->end);
     oak_tape_piece(tape, &trace->full, sizeof trace->full);
     if (tape->saves || !tape->at || trace->paused) return;
-    if (changes < trace->change_count) trace->change_count = changes;
-    for (size_t i = 0; i < signals; i++) trace->signals[i].last = TRACE_NONE;
-    for (size_t i = 0; i < trace->change_count; i++) trace->signals[trace->changes[i].signal].last = i;
+    trace_cut(trace, changes);
 }
 
 /* A list that only grows: what was added later is dropped. */

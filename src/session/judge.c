@@ -1,7 +1,7 @@
 /* judge.c — conditions on registers and cells of memory that the program changes all the time, as short programs for a stack of numbers:
  * the chip asks behind each change. Where changes are rare its watches are quicker; see session_met_nothing. */
+#include "base/bits.h"
 #include "base/bytes.h"
-#include "base/invariant.h"
 #include "session/session_state.h"
 #include "session/values.h"
 
@@ -27,105 +27,177 @@ typedef struct judged_values {
     unsigned count;
 } judged_values;
 
-static uint32_t slot_of(uint32_t value)
-{
-    return value * 0x9E3779B1u >> 28;
-}
-
-/* Of a single value: with it nothing came of it, and nothing has come since. Flags come back all the time. */
-static bool is_vain(oak_session *session, uint32_t value)
-{
-    uint32_t *kept = &session->vain_value[slot_of(value)];
-    if (*kept == value) return true;
-    *kept = value;
-    return false;
-}
-
+/* What conditions are compared with may be another value now. */
 static void forget_vain(oak_session *session)
 {
-    for (unsigned i = 0; i < JUDGE_VAIN; i++) session->vain_value[i] = slot_of(0) == i; /* of another slot */
-    OAK_INVARIANT(slot_of(1) != slot_of(0));
+    if (!++session->vain.since) session->vain.since = 1; /* what is as old as that has gone long ago */
 }
 
-/* What a piece of the program makes of the values; `*at` is its first operation, then its last, which says what it is for. */
+/* What a piece of the program makes of the values; `*at` is its first operation, then its last, which says what it is for. What was read is said by
+ * where it could have gone another way. */
 static inline int64_t work_out(const oak_session *session, const judge_op **at, const uint32_t *values,
                                uint32_t *read)
 {
     int64_t stack[JUDGE_DEPTH + 1], *below = stack, top = 0;
     const judge_op *op = *at;
     for (; op->kind < JUDGE_END; op++) {
-        if (op->kind <= JUDGE_WITH) {
+        if (op->kind <= JUDGE_WITH && op->kind != JUDGE_NUMBER) {
             const int64_t value = values[op->from] >> op->shift & op->mask;
-            *read |= 1u << op->from;
             if (op->kind == JUDGE_WITH) top = oak_expr_plain(op->op, top, value);
             else {
                 *below++ = top;
-                if (op->kind == JUDGE_VALUE) top = value;
-                else top = op->kind == JUDGE_NUMBER ? op->number : oak_expr_plain(op->op, value, op->number);
+                top = op->kind == JUDGE_VALUE ? value : oak_expr_plain(op->op, value, op->number);
             }
-        } else if (op->kind == JUDGE_TWO) top = oak_expr_plain(op->op, *--below, top);
-        else if (op->kind == JUDGE_UNLESS) {
+        } else if (op->kind == JUDGE_NUMBER) {
+            *below++ = top;
+            top = op->number;
+        } else if (op->kind == JUDGE_TWO) {
+            top = oak_expr_plain(op->op, *--below, top);
+            *read |= op->mask;
+        } else if (op->kind == JUDGE_UNLESS) {
+            *read |= op->mask;
             if (!top) op = session->judged + op->number - 1;
         } else if (op->kind == JUDGE_ONE) top = oak_expr_plain(op->op, top, 0);
         else top = top >> op->shift & 1;
     }
+    *read |= op->mask;
     *at = op;
     return top;
 }
 
-/* What is recorded, behind an instruction that has changed some of the values; so many have changed with them. */
-static size_t record_all(oak_session *session, uint32_t changed, uint64_t cycle, oak_judged_change *made)
+static void load(const judge_space *space, const judge_op *op, int64_t *to)
 {
-    size_t count = 0;
-    for (size_t i = 0; i < session->sampled_count; i++) {
-        sampled_value *one = &session->sampled[i];
-        const judge_op *op = session->judged + session->records[i].first;
-        uint32_t read = 0;
-        if (!(session->records[i].reads & changed)) continue;
-        uint32_t now = (uint32_t)work_out(session, &op, session->kept_now, &read) & one->mask;
-        if (one->known && one->last == now) continue;
-        one->known = true;
-        one->last = now;
-        made[count++] = (oak_judged_change){cycle, (uint32_t)i, now};
+    const uint32_t *values = space->value[op->from];
+    for (unsigned i = 0; i < space->rows; i++) to[i] = values[i] >> op->shift & op->mask;
+}
+
+static void fill(const judge_space *space, int64_t number, int64_t *to)
+{
+    for (unsigned i = 0; i < space->rows; i++) to[i] = number;
+}
+
+/* The same for all rows; what need not be worked out does no harm. */
+static const int64_t *work_out_rows(judge_space *space, const judge_op *op)
+{
+    int64_t(*top)[JUDGE_ROWS] = space->stack; /* the number above the last one */
+    for (; op->kind < JUDGE_END; op++) {
+        if (op->kind == JUDGE_NUMBER) fill(space, op->number, *top++);
+        else if (op->kind <= JUDGE_WITH) {
+            load(space, op, *top);
+            if (op->kind != JUDGE_WITH) top++;
+            if (op->kind == JUDGE_AGAINST) fill(space, op->number, *top);
+            if (op->kind != JUDGE_VALUE) oak_expr_plain_each(op->op, top[-1], *top, space->rows);
+        } else if (op->kind == JUDGE_TWO) {
+            top--;
+            oak_expr_plain_each(op->op, top[-1], *top, space->rows);
+        } else if (op->kind == JUDGE_ONE) oak_expr_plain_each(op->op, top[-1], top[-1], space->rows);
+        else if (op->kind == JUDGE_BIT)
+            for (unsigned i = 0; i < space->rows; i++) top[-1][i] = top[-1][i] >> op->shift & 1;
     }
-    return count;
+    return space->stack[0];
+}
+
+static void took(oak_session *session, oak_status status)
+{
+    if (status == OAK_NO_MEMORY) session->lost = true;
 }
 
 static void take(oak_session *session, const oak_judged_change *changes, size_t count)
 {
-    if (trace_take(session->trace, changes, count, session->kept_as) == OAK_NO_MEMORY) session->lost = true;
+    took(session, trace_take(session->trace, changes, count, session->kept_as));
+}
+
+static void take_rows(oak_session *session)
+{
+    judge_space *space = session->judge_space;
+    oak_judged_change made[JUDGE_ROWS + JUDGE_MOST / 2];
+    uint64_t some = 0;
+    size_t count = 0, records = session->sampled_count;
+    for (size_t i = 0; i < records; i++) {
+        sampled_value *one = &session->sampled[i];
+        const judge_record *record = &session->records[i];
+        uint64_t differs = 0;
+        space->differs[i] = 0;
+        if (!(record->reads & space->changed)) continue;
+        const int64_t *values = work_out_rows(space, session->judged + record->first);
+        if (records == 1) {
+            took(session, trace_take_column(session->trace, one->signal, space->cycle, values, one->mask,
+                                            space->rows));
+            one->last = (uint32_t)values[space->rows - 1] & one->mask;
+            one->known = true;
+            break;
+        }
+        for (unsigned r = 0; r < space->rows; r++) {
+            uint32_t now = (uint32_t)values[r] & one->mask;
+            differs |= (uint64_t)(!one->known || now != one->last) << r;
+            one->known = true;
+            one->last = space->result[i][r] = now;
+        }
+        space->differs[i] = differs;
+        some |= differs;
+    }
+    for (unsigned r = 0; r < space->rows && some >> r; r++) {
+        for (size_t i = 0; i < records; i++)
+            if (space->differs[i] >> r & 1)
+                made[count++] = (oak_judged_change){space->cycle[r], (uint32_t)i, space->result[i][r]};
+        if (count < JUDGE_ROWS) continue;
+        take(session, made, count);
+        count = 0;
+    }
+    take(session, made, count);
+}
+
+/* Of a single value each change is a moment of its own. */
+static void rows_of_one(oak_session *session, const oak_judged_change *change, size_t count)
+{
+    judge_space *space = session->judge_space;
+    uint32_t *values = space->value[change->number];
+    space->changed = 1u << change->number;
+    for (size_t i = 0; i < count; i += JUDGE_ROWS) {
+        space->rows = count - i < JUDGE_ROWS ? (unsigned)(count - i) : JUDGE_ROWS;
+        for (unsigned r = 0; r < space->rows; r++, change++) {
+            space->cycle[r] = change->cycle;
+            values[r] = change->value;
+        }
+        take_rows(session);
+    }
+}
+
+static void rows_of_several(oak_session *session, const oak_judged_change *change, size_t count)
+{
+    judge_space *space = session->judge_space;
+    const oak_judged_change *behind = change + count;
+    unsigned rows = 0, numbers[OAK_MOST_JUDGED], number_count = 0;
+    for (uint32_t kept = session->keeps; kept; kept &= kept - 1)
+        numbers[number_count++] = oak_lowest_bit(kept);
+    for (space->changed = 0; change < behind; change++) {
+        space->now[change->number] = change->value;
+        space->changed |= 1u << change->number;
+        if (change + 1 < behind && change[1].cycle == change->cycle) continue;
+        for (unsigned i = 0; i < number_count; i++) space->value[numbers[i]][rows] = space->now[numbers[i]];
+        space->cycle[rows++] = change->cycle;
+        if (rows < JUDGE_ROWS && change + 1 < behind) continue;
+        space->rows = rows;
+        take_rows(session);
+        space->changed = rows = 0;
+    }
 }
 
 void session_take_kept(oak_session *session)
 {
-    enum { AT_ONCE = 256, MOST = JUDGE_MOST / 2 };
-    const oak_judged_change *change = session->changes.at;
-    oak_judged_change made[AT_ONCE + MOST];
-    size_t count = session->changes.count, some = 0;
-    uint32_t changed = 0;
-    session->changes.count = 0;
-    if (!count) return;
-    if (session->records_as_is) {
-        take(session, change, count);
-        return;
-    }
-    for (const oak_judged_change *behind = change + count; change < behind; change++) {
-        session->kept_now[change->number] = change->value;
-        changed |= 1u << change->number;
-        if (change + 1 < behind && change[1].cycle == change->cycle) continue;
-        some += record_all(session, changed, change->cycle, made + some);
-        changed = 0;
-        if (some < AT_ONCE) continue;
-        take(session, made, some);
-        some = 0;
-    }
-    take(session, made, some);
+    judge_space *space = session->judge_space;
+    if (!space || session->changes.behind == space->kept) return;
+    size_t count = (size_t)(session->changes.behind - space->kept);
+    session->changes.behind = space->kept;
+    if (session->records_as_is) take(session, space->kept, count);
+    else if (session->keeps & (session->keeps - 1)) rows_of_several(session, space->kept, count);
+    else rows_of_one(session, space->kept, count);
 }
 
 /* What is worked out at once: nothing more is recorded when the trace is full. */
 static const judge_op *first_of(const oak_session *session)
 {
-    bool records = session->judged_samples > session->judged_later && !oak_trace_is_full(session->trace);
+    bool records = session->judged_later < session->judged_samples && !oak_trace_is_full(session->trace);
     return session->judged + (records ? session->judged_later : session->judged_samples);
 }
 
@@ -134,8 +206,7 @@ static bool ends(void *context, const uint32_t *values, uint32_t *matter)
     oak_session *session = context;
     const judge_op *op = first_of(session), *behind = session->judged + session->judged_count;
     uint32_t read = 0;
-    if (session->judges_one && is_vain(session, values[0])) return false;
-    if (session->changes.count && session->changes.count >= session->changes.room) session_take_kept(session);
+    if (session->keeps && session->changes.behind >= session->changes.most) session_take_kept(session);
     for (; op < behind; op++) {
         int64_t top = work_out(session, &op, values, &read);
         if (op->kind == JUDGE_SAMPLE) {
@@ -143,9 +214,10 @@ static bool ends(void *context, const uint32_t *values, uint32_t *matter)
             continue;
         }
         watch_record *one = &session->watches[op->number];
-        bool hit = one->about.kind == OAK_WATCH_HOLDS ? top && !one->last : top != one->last;
-        if (one->last != top) forget_vain(session);
-        if (hit) return true; /* who looks then compares with the last value, too */
+        if (one->last == top) continue;
+        forget_vain(session);
+        if (one->about.kind != OAK_WATCH_HOLDS || (top && !one->last))
+            return true; /* who looks then compares with the last value, too */
         one->last = top;
     }
     *matter = read | (session->keeps && !oak_trace_is_full(session->trace) ? session->keeps : 0);
@@ -310,12 +382,19 @@ static bool compile(oak_session *session, const oak_expr *expr, unsigned depth, 
     return put(session, (judge_op){.kind = two ? JUDGE_TWO : JUDGE_ONE, .op = expr->op});
 }
 
-/* The values that the program reads from here on, and which bits of them. */
-static uint32_t reads_of(const oak_session *session, unsigned first, judged_values *values)
+/* The values that the program reads from here on, and which bits of them. Where it may have gone another way it is put down which ones since it
+ * could have before. */
+static uint32_t reads_of(oak_session *session, unsigned first, judged_values *values)
 {
-    uint32_t reads = 0;
-    for (const judge_op *op = session->judged + first; op < session->judged + session->judged_count; op++) {
-        if (op->kind > JUDGE_WITH || op->kind == JUDGE_NUMBER) continue;
+    uint32_t reads = 0, since = 0;
+    for (judge_op *op = session->judged + first; op < session->judged + session->judged_count; op++) {
+        if (op->kind == JUDGE_NUMBER || op->kind == JUDGE_ONE || op->kind == JUDGE_BIT) continue;
+        if (op->kind > JUDGE_WITH) {
+            op->mask = since;
+            since = 0;
+            continue;
+        }
+        since |= 1u << op->from;
         reads |= 1u << op->from;
         values->masks[op->from] |= op->mask << op->shift;
     }
@@ -383,12 +462,13 @@ static bool compile_all(oak_session *session, judged_values *values)
 
 static bool has_room(oak_session *session)
 {
-    oak_judged_changes *changes = &session->changes;
-    if (!session->sampled_count || changes->at) return true;
-    changes->at = oak_grow(&session->host, NULL, &session->changes_room, JUDGE_KEPT + OAK_MOST_JUDGED,
-                           sizeof *changes->at);
-    changes->room = JUDGE_KEPT;
-    return changes->at;
+    if (session->judge_space) return true;
+    judge_space *space = oak_take_zeroed(&session->host, sizeof *space);
+    if (!space) return false;
+    session->judge_space = space;
+    session->changes = (oak_judged_changes){.behind = space->kept, .most = space->kept + JUDGE_KEPT};
+    session->vain.at = space->vain;
+    return true;
 }
 
 bool session_judge(oak_session *session)
@@ -403,7 +483,7 @@ bool session_judge(oak_session *session)
     unsigned read_count = session->read_count;
     bool reads_else = session->reads_else;
     if (session->judging) {
-        forget_vain(session); /* what they were compared with may be another value */
+        forget_vain(session);
         return true;
     }
     if (!session->chip.ops->judge) return false;
@@ -413,8 +493,8 @@ bool session_judge(oak_session *session)
         judge.kept = session->keeps = values.kept;
         judge.asks = values.asks;
         judge.changes = &session->changes;
+        if (session->judged_samples == session->judged_later) judge.vain = &session->vain;
         memcpy(session->judged_masks, values.masks, sizeof values.masks);
-        session->judges_one = values.count == 1 && !session->sampled_count;
         forget_vain(session);
         session->judging = session->chip.ops->judge(session->chip.chip, &judge) == OAK_OK;
     }

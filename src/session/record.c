@@ -153,7 +153,7 @@ oak_status oak_session_record(oak_session *session, const char *what, const oak_
 const oak_trace *oak_session_trace(oak_session *session)
 {
     if (!session) return NULL;
-        session_take_kept(session); /* somebody may ask while a run is under way */
+    session_take_kept(session); /* somebody may ask while a run is under way */
     if (session->trace) oak_trace_set_end(session->trace, now_of(session));
     return session->trace;
 }

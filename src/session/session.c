@@ -70,7 +70,7 @@ void oak_session_close(oak_session *session)
     oak_release(&host, session->drives, session->drive_room, sizeof *session->drives);
     oak_release(&host, session->laps, session->lap_room, sizeof *session->laps);
     oak_release(&host, session->sampled, session->sampled_room, sizeof *session->sampled);
-    oak_release(&host, session->changes.at, session->changes_room, sizeof *session->changes.at);
+    oak_release(&host, session->judge_space, session->judge_space != NULL, sizeof *session->judge_space);
     oak_trace_free(session->trace);
 
     session_close_history(session);

@@ -163,13 +163,27 @@ typedef struct judge_op {
     uint32_t mask;
     int64_t number;
 } judge_op;
-enum { JUDGE_DEPTH = 16, JUDGE_MOST = 96, JUDGE_VAIN = 16, JUDGE_KEPT = 1024 };
+enum { JUDGE_DEPTH = 16, JUDGE_MOST = 96, JUDGE_KEPT = 1024, JUDGE_ROWS = 64 };
 
 /* A piece of the program for what is recorded: where it begins, and what it depends on, a bit for each value. */
 typedef struct judge_record {
     unsigned first;
     uint32_t reads;
 } judge_record;
+
+/* What the chip keeps and has asked about, and what is worked out of it: some moments at a time, a column for each value. */
+typedef struct judge_space {
+    oak_judged_change kept[JUDGE_KEPT + OAK_MOST_JUDGED];
+    oak_judged_vain vain[OAK_JUDGED_VAIN];
+    unsigned rows;
+    uint32_t changed; /* the values that have changed in these rows, a bit each */
+    uint32_t now[OAK_MOST_JUDGED];
+    uint64_t cycle[JUDGE_ROWS];
+    uint32_t value[OAK_MOST_JUDGED][JUDGE_ROWS];
+    int64_t stack[JUDGE_DEPTH + 2][JUDGE_ROWS];
+    uint32_t result[JUDGE_MOST / 2][JUDGE_ROWS];
+    uint64_t differs[JUDGE_MOST / 2]; /* from the row before: a bit for each row */
+} judge_space;
 
 /* A place at which a run ends this once. */
 typedef struct passing_stop {
@@ -246,18 +260,16 @@ struct oak_session {
     trace_kept
         kept_as[JUDGE_MOST / 2]; /* what goes into the trace: of values, if so, else of what is recorded */
     uint32_t keeps;              /* the values of what is recorded, a bit each, and what they were last */
-    uint32_t kept_now[OAK_MOST_JUDGED];
+    judge_space *judge_space;
     oak_judged_changes changes; /* of them, not yet in the trace: of a run that is under way */
-    size_t changes_room;
+    oak_judged_known vain;
 
-    bool judges, judging; /* conditions are to be judged behind each instruction; and are, */
-    bool judges_one;      /* by one value: of those nothing came of, so many are kept */
-    uint32_t vain_value[JUDGE_VAIN];
-    uint64_t vain_since;                      /* the instruction since which */
-    unsigned vain_stops;                      /* so many stops have come to nothing */
-    bool searching;                           /* a replay meets what the chip watches for, and goes on, */
-    bool pauses;                              /* or ends there */
-    uint64_t hit_instruction;                 /* and was there last */
+    bool judges, judging;     /* conditions are to be judged behind each instruction; and are, */
+    uint64_t vain_since;      /* the instruction since which */
+    unsigned vain_stops;      /* so many stops have come to nothing */
+    bool searching;           /* a replay meets what the chip watches for, and goes on, */
+    bool pauses;              /* or ends there */
+    uint64_t hit_instruction; /* and was there last */
     oak_watched read_cells[OAK_MOST_WATCHED]; /* what evaluating has read, while `collects` */
     unsigned read_count;
     bool collects, reads_else;

@@ -28,7 +28,13 @@ void oak_trace_free(oak_trace *trace)
     if (!trace) return;
     oak_host host = trace->host;
     oak_release(&host, trace->signals, trace->signal_room, sizeof *trace->signals);
-    oak_release(&host, trace->changes, trace->change_room, sizeof *trace->changes);
+    for (size_t i = 0; i < trace->piece_count; i++) {
+        oak_release(&host, trace->pieces[i].dense, trace->pieces[i].dense ? TRACE_PIECE : 0,
+                    sizeof(trace_dense));
+        oak_release(&host, trace->pieces[i].wide, trace->pieces[i].wide ? TRACE_PIECE : 0,
+                    sizeof(oak_trace_change));
+    }
+    oak_release(&host, trace->pieces, trace->piece_room, sizeof *trace->pieces);
     oak_arena_close(&trace->arena);
     host.resize(host.context, trace, sizeof *trace, 0);
 }
@@ -71,13 +77,61 @@ const oak_trace_signal *oak_trace_signal_at(const oak_trace *trace, unsigned num
     return number < trace->signal_count ? &trace->signals[number].about : NULL;
 }
 
-static bool has_room(oak_trace *trace, size_t count)
+/* The piece that the next change goes into. */
+static trace_piece *next_piece(oak_trace *trace)
 {
-    if (count <= trace->change_room - trace->change_count) return true;
-    oak_trace_change *grown = oak_grow(&trace->host, trace->changes, &trace->change_room,
-                                       trace->change_count + count, sizeof *grown);
-    if (grown) trace->changes = grown;
-    return grown;
+    size_t number = trace->change_count / TRACE_PIECE, room = 0;
+    if (number < trace->piece_count) return &trace->pieces[number];
+    trace_piece *grown = oak_grow(&trace->host, trace->pieces, &trace->piece_room, number + 1, sizeof *grown);
+    if (!grown) return NULL;
+    trace->pieces = grown;
+    grown[number] = (trace_piece){0};
+    grown[number].dense = oak_grow(&trace->host, NULL, &room, TRACE_PIECE, sizeof(trace_dense));
+    if (!grown[number].dense) return NULL;
+    trace->piece_count++;
+    return &grown[number];
+}
+
+/* Any change has room in it then. */
+static bool widen(oak_trace *trace, size_t number)
+{
+    trace_piece *piece = &trace->pieces[number];
+    size_t first = number * TRACE_PIECE, room = 0;
+    if (piece->wide) return true;
+    oak_trace_change *wide = oak_grow(&trace->host, NULL, &room, TRACE_PIECE, sizeof *wide);
+    if (!wide) return false;
+    for (size_t i = 0; i < TRACE_PIECE && first + i < trace->change_count; i++)
+        wide[i] = trace_change(trace, first + i);
+    oak_release(&trace->host, piece->dense, TRACE_PIECE, sizeof *piece->dense);
+    piece->dense = NULL;
+    piece->wide = wide;
+    return true;
+}
+
+static oak_status append(oak_trace *trace, const oak_trace_change *change)
+{
+    size_t at = trace->change_count % TRACE_PIECE;
+    trace_piece *piece = next_piece(trace);
+    if (!piece) return OAK_NO_MEMORY;
+    if (!at) piece->base = change->time;
+    uint64_t after = change->time - piece->base;
+    bool is_dense = !piece->wide && after <= UINT16_MAX && !change->other;
+    if (is_dense) piece->dense[at] = (trace_dense){(uint16_t)after, (uint16_t)change->signal, change->value};
+    else if (widen(trace, trace->change_count / TRACE_PIECE)) piece->wide[at] = *change;
+    else return OAK_NO_MEMORY;
+    trace->change_count++;
+    return OAK_OK;
+}
+
+/* At the time of its last change the signal has become something else. */
+static oak_status correct(oak_trace *trace, const trace_signal *signal)
+{
+    trace_piece *piece = &trace->pieces[signal->last / TRACE_PIECE];
+    size_t at = signal->last % TRACE_PIECE;
+    if (signal->other && !widen(trace, signal->last / TRACE_PIECE)) return OAK_NO_MEMORY;
+    if (piece->dense) piece->dense[at].value = signal->value;
+    else piece->wide[at].value = signal->value, piece->wide[at].other = signal->other;
+    return OAK_OK;
 }
 
 /* Of a signal that is there. */
@@ -85,22 +139,22 @@ static inline oak_status note(oak_trace *trace, uint64_t time, uint32_t number, 
                               uint32_t other)
 {
     trace_signal *signal = &trace->signals[number];
+    bool corrects = false;
     if (signal->last != TRACE_NONE && !signal->about.is_event) {
-        oak_trace_change *last = &trace->changes[signal->last];
-        if (last->value == value && last->other == other) return OAK_OK;
-        if (last->time == time) {
-            last->value = value;
-            last->other = other;
-            return OAK_OK;
-        }
+        if (signal->value == value && signal->other == other) return OAK_OK;
+        corrects = signal->time == time;
     }
-    if (trace->change_count == trace->most) {
+    if (!corrects && trace->change_count == trace->most) {
         trace->full = true;
         return OAK_OK;
     }
-    if (!has_room(trace, 1)) return OAK_NO_MEMORY;
-    signal->last = trace->change_count++;
-    trace->changes[signal->last] = (oak_trace_change){time, number, value, other};
+    signal->value = value;
+    signal->other = other;
+    if (corrects) return correct(trace, signal);
+    signal->time = time;
+    oak_status status = append(trace, &(oak_trace_change){time, number, value, other});
+    if (status) return status;
+    signal->last = trace->change_count - 1;
     if (time > trace->end) trace->end = time;
     return OAK_OK;
 }
@@ -113,41 +167,86 @@ oak_status oak_trace_note(oak_trace *trace, const oak_trace_change *change)
     return note(trace, change->time, change->signal, change->value, change->other);
 }
 
-/* Changes of one signal whose last change is the one before, as many as there are and go in. */
-static size_t take_run(oak_trace *trace, const oak_judged_change *changes, size_t count, uint32_t number,
-                       const trace_kept *as)
+/* Changes of one signal on end, whose last one is the last of all, in a dense piece. */
+typedef struct run {
+    trace_dense *to;
+    uint64_t base;
+    uint32_t after, value; /* of the last one */
+    uint16_t signal;
+    size_t room; /* so many go in: 0 where it is not as simple as that */
+} run;
+
+static run run_of(const oak_trace *trace, unsigned number)
 {
-    size_t room = trace->most - trace->change_count;
-    if (count > room) count = room;
-    if (!count || !has_room(trace, count)) return 0;
-    oak_trace_change *to = trace->changes + trace->change_count, last = to[-1];
-    const uint32_t mask = as->mask;
-    const unsigned shift = as->shift;
-    size_t i;
-    for (i = 0; i < count && changes[i].number == number; i++) {
-        uint32_t value = changes[i].value >> shift & mask;
-        if (value == last.value || changes[i].cycle == last.time) break;
-        last.value = value;
-        last.time = changes[i].cycle;
-        *to++ = last;
-    }
-    trace->change_count += i;
-    trace->signals[as->signal].last = trace->change_count - 1;
-    if (last.time > trace->end) trace->end = last.time;
-    return i;
+    const trace_signal *signal = &trace->signals[number];
+    size_t at = trace->change_count % TRACE_PIECE, room = trace->most - trace->change_count;
+    if (!at || signal->last != trace->change_count - 1) return (run){0};
+    const trace_piece *piece = &trace->pieces[trace->change_count / TRACE_PIECE];
+    if (piece->wide || signal->about.is_event) return (run){0};
+    return (run){.to = piece->dense + at,
+                 .base = piece->base,
+                 .after = (uint32_t)(signal->time - piece->base),
+                 .value = signal->value,
+                 .signal = (uint16_t)number,
+                 .room = room < TRACE_PIECE - at ? room : TRACE_PIECE - at};
+}
+
+/* False for what is not as simple as that. */
+static inline bool goes_on(run *on, uint64_t time, uint32_t value)
+{
+    uint64_t after = time - on->base;
+    if (value == on->value) return true;
+    if (after > UINT16_MAX || after == on->after) return false;
+    *on->to++ = (trace_dense){(uint16_t)after, on->signal, value};
+    on->after = (uint32_t)after;
+    on->value = value;
+    return true;
+}
+
+static void end_run(oak_trace *trace, const run *on)
+{
+    trace_signal *signal = &trace->signals[on->signal];
+    const trace_piece *piece = &trace->pieces[trace->change_count / TRACE_PIECE];
+    trace->change_count += (size_t)(on->to - piece->dense) - trace->change_count % TRACE_PIECE;
+    signal->last = trace->change_count - 1;
+    signal->time = piece->base + on->after;
+    signal->value = on->value;
+    if (signal->time > trace->end) trace->end = signal->time;
 }
 
 oak_status trace_take(oak_trace *trace, const oak_judged_change *changes, size_t count,
                       const trace_kept *kept)
 {
+    const oak_judged_change *change = changes, *const behind = changes + count;
+    oak_status status = OAK_OK;
+    while (change < behind && !status && !trace->paused) {
+        const uint32_t number = change->number, mask = kept[number].mask;
+        const unsigned shift = kept[number].shift;
+        status = note(trace, change->cycle, kept[number].signal, change->value >> shift & mask, 0);
+        change++;
+        run on = run_of(trace, kept[number].signal);
+        if (!on.room) continue;
+        const oak_judged_change *most = on.room < (size_t)(behind - change) ? change + on.room : behind;
+        while (change < most && change->number == number &&
+               goes_on(&on, change->cycle, change->value >> shift & mask))
+            change++;
+        end_run(trace, &on);
+    }
+    return status;
+}
+
+oak_status trace_take_column(oak_trace *trace, unsigned signal, const uint64_t *times, const int64_t *values,
+                             uint32_t mask, size_t count)
+{
     oak_status status = OAK_OK;
     for (size_t i = 0; i < count && !status && !trace->paused;) {
-        const uint32_t number = changes[i].number;
-        const trace_kept *as = &kept[number];
-        status = note(trace, changes[i].cycle, as->signal, changes[i].value >> as->shift & as->mask, 0);
+        status = note(trace, times[i], signal, (uint32_t)values[i] & mask, 0);
         i++;
-        if (!status && trace->signals[as->signal].last == trace->change_count - 1)
-            i += take_run(trace, changes + i, count - i, number, as);
+        run on = run_of(trace, signal);
+        if (!on.room) continue;
+        size_t most = on.room < count - i ? i + on.room : count;
+        while (i < most && goes_on(&on, times[i], (uint32_t)values[i] & mask)) i++;
+        end_run(trace, &on);
     }
     return status;
 }
@@ -158,19 +257,33 @@ bool oak_trace_is_full(const oak_trace *trace)
     return trace->full;
 }
 
+void trace_cut(oak_trace *trace, size_t count)
+{
+    if (count < trace->change_count) trace->change_count = count;
+    for (size_t i = 0; i < trace->signal_count; i++) trace->signals[i].last = TRACE_NONE;
+    for (size_t i = 0; i < trace->change_count; i++) {
+        const oak_trace_change change = trace_change(trace, i);
+        trace_signal *signal = &trace->signals[change.signal];
+        signal->last = i;
+        signal->time = change.time;
+        signal->value = change.value;
+        signal->other = change.other;
+    }
+}
+
 void oak_trace_clear(oak_trace *trace)
 {
     if (!trace) return;
-    trace->change_count = 0;
+    trace_cut(trace, 0);
     trace->end = 0;
     trace->full = false;
-    for (size_t i = 0; i < trace->signal_count; i++) trace->signals[i].last = TRACE_NONE;
 }
 
-const oak_trace_change *oak_trace_change_at(const oak_trace *trace, size_t number)
+bool oak_trace_change_at(const oak_trace *trace, size_t number, oak_trace_change *change)
 {
-    if (!trace) return NULL;
-    return number < trace->change_count ? &trace->changes[number] : NULL;
+    if (!trace || !change || number >= trace->change_count) return false;
+    *change = trace_change(trace, number);
+    return true;
 }
 
 uint64_t oak_trace_end(const oak_trace *trace)

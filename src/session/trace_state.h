@@ -1,4 +1,4 @@
-/* trace_state.h — the inside of a trace, for trace.c and vcd.c. */
+/* trace_state.h — the inside of a trace, for those that write, read and compare traces. */
 #ifndef OAK_SESSION_TRACE_STATE_H
 #define OAK_SESSION_TRACE_STATE_H
 
@@ -11,16 +11,32 @@
 
 typedef struct trace_signal {
     oak_trace_signal about;
-    size_t last; /* its last change */
+    size_t last; /* its last change: TRACE_NONE, or when it was and what it became */
+    uint64_t time;
+    uint32_t value, other;
 } trace_signal;
+
+/* Changes are kept in pieces: dense as long as they follow one another closely and have levels, since what changes with every instruction fills
+ * memory quicker than a computer hands it out. */
+typedef struct trace_dense {
+    uint16_t after; /* the base of its piece */
+    uint16_t signal;
+    uint32_t value;
+} trace_dense;
+typedef struct trace_piece {
+    uint64_t base;
+    trace_dense *dense; /* or else */
+    oak_trace_change *wide;
+} trace_piece;
+enum { TRACE_PIECE = 1024 };
 
 struct oak_trace {
     oak_host host;
     oak_arena arena;
     trace_signal *signals;
     size_t signal_count, signal_room;
-    oak_trace_change *changes;
-    size_t change_count, change_room, most;
+    trace_piece *pieces; /* all of them but for the last ones are full */
+    size_t piece_count, piece_room, change_count, most;
     uint64_t end;
     uint64_t numerator, denominator; /* picoseconds of a unit */
     uint64_t clock;                  /* 1/1000 Hz, 0: not known */
@@ -36,8 +52,21 @@ typedef struct trace_kept {
     uint8_t shift;
 } trace_kept;
 
+static inline oak_trace_change trace_change(const oak_trace *trace, size_t number)
+{
+    const trace_piece *piece = &trace->pieces[number / TRACE_PIECE];
+    if (piece->wide) return piece->wide[number % TRACE_PIECE];
+    const trace_dense *one = &piece->dense[number % TRACE_PIECE];
+    return (oak_trace_change){.time = piece->base + one->after, .signal = one->signal, .value = one->value};
+}
+
+/* Forgets all but so many changes. */
+void trace_cut(oak_trace *trace, size_t count);
 /* As oak_trace_note for each of these, in their order. */
 OAK_MUST_USE oak_status trace_take(oak_trace *trace, const oak_judged_change *changes, size_t count,
                                    const trace_kept *kept);
+/* The same for one signal: at these times it has become these bits of these values. */
+OAK_MUST_USE oak_status trace_take_column(oak_trace *trace, unsigned signal, const uint64_t *times,
+                                          const int64_t *values, uint32_t mask, size_t count);
 
 #endif

@@ -81,29 +81,30 @@ oak_status oak_trace_write_vcd(const oak_trace *trace, const oak_text_sink *out)
     oak_buf_text(&buf, "$upscope $end\n$enddefinitions $end\n");
     /* What is known at time 0; the rest is unknown. */
     size_t next = 0;
-    while (next < trace->change_count && trace->changes[next].time == 0) next++;
+    while (next < trace->change_count && trace_change(trace, next).time == 0) next++;
     oak_buf_text(&buf, "#0\n$dumpvars\n");
     for (unsigned i = 0; i < trace->signal_count; i++) {
         uint32_t value = UINT32_MAX, other = UINT32_MAX;
-        for (size_t c = 0; c < next; c++)
-            if (trace->changes[c].signal == i)
-                value = trace->changes[c].value, other = trace->changes[c].other;
+        for (size_t c = 0; c < next; c++) {
+            const oak_trace_change change = trace_change(trace, c);
+            if (change.signal == i) value = change.value, other = change.other;
+        }
         if (!trace->signals[i].about.is_event) write_value(&buf, &trace->signals[i].about, i, value, other);
     }
     oak_buf_text(&buf, "$end\n");
-    for (size_t c = 0; c < next; c++)
-        if (trace->signals[trace->changes[c].signal].about.is_event)
-            write_value(&buf, &trace->signals[trace->changes[c].signal].about, trace->changes[c].signal, 1,
-                        0);
+    for (size_t c = 0; c < next; c++) {
+        const uint32_t signal = trace_change(trace, c).signal;
+        if (trace->signals[signal].about.is_event)
+            write_value(&buf, &trace->signals[signal].about, signal, 1, 0);
+    }
     uint64_t last = 0;
     oak_status status = OAK_OK;
     for (size_t c = next; c < trace->change_count && !status; c++) {
-        const oak_trace_change *change = &trace->changes[c];
-        uint64_t time = oak_trace_picoseconds(trace, change->time) / steps[step].picoseconds;
+        const oak_trace_change change = trace_change(trace, c);
+        uint64_t time = oak_trace_picoseconds(trace, change.time) / steps[step].picoseconds;
         if (time != last || c == next) oak_buf_format(&buf, "#%llu\n", (unsigned long long)time);
         last = time;
-        write_value(&buf, &trace->signals[change->signal].about, change->signal, change->value,
-                    change->other);
+        write_value(&buf, &trace->signals[change.signal].about, change.signal, change.value, change.other);
         if (buf.size > LARGEST_PIECE) status = flush(&buf, out);
     }
     uint64_t end = oak_trace_picoseconds(trace, trace->end) / steps[step].picoseconds;

@@ -119,18 +119,19 @@ static oak_status add_signals(shown *s, const trial_progress *p)
 /* The earliest of what comes next. False behind the last. */
 static bool note_next(shown *s, bool sends, oak_status *status)
 {
-    const oak_trace_change *change = s->all ? oak_trace_change_at(s->all, s->change) : NULL;
+    oak_trace_change change = {.time = UINT64_MAX};
+    bool any = oak_trace_change_at(s->all, s->change, &change);
     int from = -1;
-    oak_trace_change one = {.time = change ? change->time : UINT64_MAX};
+    oak_trace_change one = {.time = change.time};
     for (unsigned i = 0; sends && i < s->r->output_count; i++)
         if (s->sent[i] < s->r->output[i].count && s->r->output[i].at[s->sent[i]] < one.time)
             one.time = s->r->output[i].at[s->sent[i]], from = (int)i;
-    if (from < 0 && !change) return false;
+    if (from < 0 && !any) return false;
     if (from < 0) {
         s->change++;
-        if (change->signal >= MOST_SIGNALS || s->as[change->signal] < 0) return true;
-        one = *change;
-        one.signal = (uint32_t)s->as[change->signal];
+        if (change.signal >= MOST_SIGNALS || s->as[change.signal] < 0) return true;
+        one = change;
+        one.signal = (uint32_t)s->as[change.signal];
         *status = oak_trace_note(s->trace, &one);
         return true;
     }

@@ -120,13 +120,13 @@ bool trial_shape_holds(const oak_trace *trace, const char *pin, uint64_t from_cy
     while ((about = trace ? oak_trace_signal_at(trace, signal) : NULL) &&
            !oak_same_name(pin, oak_length(pin), about->name))
         signal++;
-    const oak_trace_change *change;
+    oak_trace_change change;
     double rose = -1, fell = -1;
     uint32_t level = 2;
-    for (size_t i = 0; about && (change = oak_trace_change_at(trace, i)); i++) {
-        if (change->signal != signal || change->time < from_cycle) continue;
-        uint32_t now = change->other & 1 ? 2 : change->value & 1;
-        double time = (double)oak_trace_picoseconds(trace, change->time) / 1e12;
+    for (size_t i = 0; about && oak_trace_change_at(trace, i, &change); i++) {
+        if (change.signal != signal || change.time < from_cycle) continue;
+        uint32_t now = change.other & 1 ? 2 : change.value & 1;
+        double time = (double)oak_trace_picoseconds(trace, change.time) / 1e12;
         if (now == 1 && level == 0) {
             if (rose >= 0 && fell >= 0) {
                 double period = time - rose, up = fell - rose;

@@ -968,7 +968,8 @@ static unsigned exception_now(const oak_core *core)
         .stretch = run_stretch, .round = round_of, .raised = raised, .interrupt = interrupt,                 \
         .starts = starts, .explain = explain, .noticed_at = noticed_at, .deaf = deaf, .asleep = asleep,      \
         .forget = armm_forget, .fold_counts = armm_fold_counts, .reset = reset_registers, .inner = inner,    \
-        .registers_at = registers_at, .tape_from = offsetof(oak_core, r), .tape_to = sizeof(oak_core)        \
+        .registers_at = registers_at, .status = armm_xpsr, .tape_from = offsetof(oak_core, r),               \
+        .tape_to = sizeof(oak_core)                                                                          \
     }
 static const kit_arch arch_v6 = ARCH(oak_isa_armv6m), arch_v7 = ARCH(oak_isa_armv7m);
 

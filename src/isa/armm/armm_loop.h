@@ -503,22 +503,26 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
         if (which_ & judged_->matter) {
             const uint32_t done_ = (uint32_t)spent - began - armm_cycles(op->cost), half_ = (uint32_t)(op - ops);
             const uint64_t now_ = core->kit.time.cycles + done_;
-            if (judged_->alone == OAK_ALONE_PC)
-                oak_judged_keep(judged_, half_ < core->code_halves ? core->code_first - 1 + 2 * half_ : armm_pc_of(core, op), now_);
-            else if (!oak_judged_stands(judged_, which_, now_) && !oak_judged_counts(judged_, now_)) {
+#define HERE_ (half_ < core->code_halves ? core->code_first - 1 + 2 * half_ : armm_pc_of(core, op))
+            if (judged_->alone == OAK_ALONE_PC) oak_judged_keep(judged_, core, HERE_, now_);
+            else if (judged_->alone == OAK_ALONE_PC_ASKS) {
+                if (oak_judged_asks(judged_, HERE_) && oak_judged_ask(judged_, core, done_)) goto judged;
+            } else if (judged_->alone >= OAK_ALONE_LIES || (!oak_judged_counts(judged_, core, now_) && !oak_judged_stands(judged_, which_, now_))) {
                 SAVE;
-                const bool state_ = core->judges_state;
-                if (state_) core->it = core->natural[half_].it;
-                if (judged_->alone == OAK_ALONE_LIES) oak_judged_keep(judged_, oak_judged_now(judged_, core, judged_->value), now_);
-                else {
+                core->it = core->natural[half_].it;
+                if (judged_->alone == OAK_ALONE_LIES) oak_judged_keep(judged_, core, oak_judged_now(judged_, core, judged_->value), now_);
+                else if (judged_->alone == OAK_ALONE_LIES_ASKS) {
+                    if (oak_judged_asks(judged_, oak_judged_now(judged_, core, judged_->value)) && oak_judged_ask(judged_, core, done_)) goto judged;
+                } else {
                     const uint32_t began_at_ = core->kit.pc;
-                    if (core->kit.judged_always || state_) core->kit.pc = armm_pc_of(core, op);
+                    if (core->kit.judged_always || core->judges_state) core->kit.pc = HERE_;
                     const bool ends_ = oak_judged_behind(judged_, core, which_, done_);
                     core->kit.pc = began_at_;
                     if (ends_) goto judged;
                 }
-                if (state_) core->it = 0;
+                core->it = 0;
             }
+#undef HERE_
         }
         from = op;
         DISPATCH;

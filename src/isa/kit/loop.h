@@ -127,7 +127,8 @@
         exit = KIT_EXIT_EVENT;                                                                               \
         goto leave;                                                                                          \
     }
-#define HERE (CORE_FAR ? kit_far_address(core, SLOT) : SLOT)
+#define SEEN_AT (CORE_FAR ? kit_near_address(core, SLOT) : SLOT)
+#define HERE    (CORE_FAR ? kit_far_address(core, SLOT) : SLOT)
 
 kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
 {
@@ -236,16 +237,24 @@ complete:
 look:
     if (op < ops + CORE_SPAN + KIT_SPARE - 1) { /* what is not an instruction is no end of one */
         const uint64_t done = spent - op->cost, now = kit->time.cycles + (uint32_t)done;
-        if (kit->judged.alone == OAK_ALONE_PC) oak_judged_keep(&kit->judged, HERE, now);
-        else if (!oak_judged_stands(&kit->judged, from->judged, now) &&
-                 !oak_judged_counts(&kit->judged, now)) {
+        oak_judged *const judged = &kit->judged;
+        if (judged->alone == OAK_ALONE_PC) oak_judged_keep(judged, core, SEEN_AT & judged->value->mask, now);
+        else if (judged->alone == OAK_ALONE_PC_ASKS) {
+            if (oak_judged_asks(judged, SEEN_AT & judged->value->mask) && oak_judged_ask(judged, core, done))
+                goto judged;
+        } else if (judged->alone >= OAK_ALONE_LIES ||
+                   (!oak_judged_counts(judged, core, now) && !oak_judged_stands(judged, from->judged, now))) {
             SAVE;
-            if (kit->judged.alone == OAK_ALONE_LIES)
-                oak_judged_keep(&kit->judged, oak_judged_now(&kit->judged, core, kit->judged.value), now);
-            else {
+            if (judged->alone == OAK_ALONE_LIES)
+                oak_judged_keep(judged, core, oak_judged_now(judged, core, judged->value), now);
+            else if (judged->alone == OAK_ALONE_LIES_ASKS) {
+                if (oak_judged_asks(judged, oak_judged_now(judged, core, judged->value)) &&
+                    oak_judged_ask(judged, core, done))
+                    goto judged;
+            } else {
                 uint32_t began_at = kit->pc;
                 if (kit->judged_always) kit->pc = (uint32_t)(op - ops);
-                bool ends = oak_judged_behind(&kit->judged, core, from->judged, done);
+                bool ends = oak_judged_behind(judged, core, from->judged, done);
                 kit->pc = began_at;
                 if (ends) goto judged;
             }
@@ -334,6 +343,7 @@ finish:
 #undef LEAVE_IF_CROWDED
 #undef SLOT
 #undef HERE
+#undef SEEN_AT
 #undef LOOP_NAME
 #undef LOOP_ONE
 #undef LOOP_COUNTS

@@ -294,9 +294,11 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
         if (lies && lies[cells->address].bytes)
             oak_judged_at(&kit->judged, i, (const uint8_t *)core + lies[cells->address].offset,
                           lies[cells->address].bytes, !lies[cells->address].pair);
+        else if (kit->arch->status && cells->address == about->flags[0].reg)
+            oak_judged_by(&kit->judged, i, kit->arch->status);
     }
     const oak_watched *one = &kit->judged.value[0].cells;
-    oak_judged_single(&kit->judged, !one->space && one->address == about->pc_register,
+    oak_judged_placed(&kit->judged, !one->space && one->address == about->pc_register,
                       !one->space && one->address + 1 == about->restless_register);
     kit->observed = kit->watched_count || kit->tallies.at || kit->judged.count;
     kit_choose_handlers(core);
