@@ -123,14 +123,14 @@ static oak_status append(oak_trace *trace, const oak_trace_change *change)
     return OAK_OK;
 }
 
-/* At the time of its last change the signal has become something else. */
-static oak_status correct(oak_trace *trace, const trace_signal *signal)
+/* At the time of this change its signal has become something else. */
+static oak_status correct(oak_trace *trace, size_t number, uint32_t value, uint32_t other)
 {
-    trace_piece *piece = &trace->pieces[signal->last / TRACE_PIECE];
-    size_t at = signal->last % TRACE_PIECE;
-    if (signal->other && !widen(trace, signal->last / TRACE_PIECE)) return OAK_NO_MEMORY;
-    if (piece->dense) piece->dense[at].value = signal->value;
-    else piece->wide[at].value = signal->value, piece->wide[at].other = signal->other;
+    trace_piece *piece = &trace->pieces[number / TRACE_PIECE];
+    size_t at = number % TRACE_PIECE;
+    if (other && !widen(trace, number / TRACE_PIECE)) return OAK_NO_MEMORY;
+    if (piece->dense) piece->dense[at].value = value;
+    else piece->wide[at].value = value, piece->wide[at].other = other;
     return OAK_OK;
 }
 
@@ -148,12 +148,13 @@ static inline oak_status note(oak_trace *trace, uint64_t time, uint32_t number, 
         trace->full = true;
         return OAK_OK;
     }
+    oak_status status = corrects ? correct(trace, signal->last, value, other)
+                                 : append(trace, &(oak_trace_change){time, number, value, other});
+    if (status) return status;
     signal->value = value;
     signal->other = other;
-    if (corrects) return correct(trace, signal);
+    if (corrects) return OAK_OK;
     signal->time = time;
-    oak_status status = append(trace, &(oak_trace_change){time, number, value, other});
-    if (status) return status;
     signal->last = trace->change_count - 1;
     if (time > trace->end) trace->end = time;
     return OAK_OK;

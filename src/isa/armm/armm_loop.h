@@ -504,9 +504,10 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
             const uint32_t done_ = (uint32_t)spent - began - armm_cycles(op->cost), half_ = (uint32_t)(op - ops);
             const uint64_t now_ = core->kit.time.cycles + done_;
 #define HERE_ (half_ < core->code_halves ? core->code_first - 1 + 2 * half_ : armm_pc_of(core, op))
-            if (judged_->alone == OAK_ALONE_PC) oak_judged_keep(judged_, core, HERE_, now_);
+#define SEEN_ (HERE_ & judged_->value->mask)
+            if (judged_->alone == OAK_ALONE_PC) oak_judged_keep(judged_, core, SEEN_, now_);
             else if (judged_->alone == OAK_ALONE_PC_ASKS) {
-                if (oak_judged_asks(judged_, HERE_) && oak_judged_ask(judged_, core, done_)) goto judged;
+                if (oak_judged_asks(judged_, SEEN_) && oak_judged_ask(judged_, core, done_)) goto judged;
             } else if (judged_->alone >= OAK_ALONE_LIES || (!oak_judged_counts(judged_, core, now_) && !oak_judged_stands(judged_, which_, now_))) {
                 SAVE;
                 core->it = core->natural[half_].it;
@@ -523,6 +524,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
                 core->it = 0;
             }
 #undef HERE_
+#undef SEEN_
         }
         from = op;
         DISPATCH;
