@@ -222,9 +222,19 @@ enum { OAK_MOST_WATCHED = 17 };
  * What only `kept` has a bit of is not asked about: each change of these values is appended to `changes`, and what they are when a run
  * begins. From `most` on `ends` is asked, which takes them out; behind it there is space for OAK_MOST_JUDGED more.
  *
+ * What belongs to the chip as a whole is judged as a register is, with one of the numbers below. A stretch of more than 4 bytes has no value: it
+ * is another number whenever an instruction may have written there. `works_out` is asked for what the caller makes of the values before it, when
+ * one of `sources` has changed; the registers of the chip, but for its time, are up to date then.
+ *
  * Values come back all the time. Where few are judged (OAK_FEW_JUDGED at most), and all of them are asked about, a chip may put down what they were when `ends` said
  * false, and what mattered then, and not ask for the same again: an entry counts as long as `since` of both is the same. */
 enum { OAK_MOST_JUDGED = 16, OAK_FEW_JUDGED = 4, OAK_JUDGED_VAIN = 1024 };
+enum {
+    OAK_JUDGED_TIME = 0x10000, /* the lower half of the cycles since reset */
+    OAK_JUDGED_HANDLED,        /* as `served` of the port says */
+    OAK_JUDGED_WORKED_OUT,
+    OAK_JUDGED_PINS /* and behind it: of each port the pins that are not low, a bit each */
+};
 typedef struct oak_judged_change {
     uint64_t cycle; /* the end of the instruction */
     uint32_t number, value;
@@ -245,10 +255,11 @@ typedef struct oak_judge {
     bool (*ends)(void *context, const uint32_t *values, uint32_t *matter);
     /* May be NULL. How far one of these values may go down and up with nothing to say for `ends`, while all others stay. */
     void (*room)(void *context, const uint32_t *values, unsigned number, uint32_t *below, uint32_t *above);
+    uint32_t (*works_out)(void *context, const uint32_t *values); /* may be NULL where nothing is */
     const oak_watched *cells;    /* may go when the call has returned, as may */
     const uint32_t *masks;       /* the bits of each that matter: no others are told */
     unsigned count;              /* at most OAK_MOST_JUDGED */
-    uint32_t asks, kept;         /* a bit for each value, in one of them at least */
+    uint32_t asks, kept, sources; /* a bit for each value, in one of them at least */
     oak_judged_changes *changes; /* may be NULL where nothing is kept */
     oak_judged_known *vain;      /* may be NULL: `ends` is asked every time */
 } oak_judge;

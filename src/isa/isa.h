@@ -348,6 +348,8 @@ typedef struct oak_core_setup {
      * another number. OAK_UNSUPPORTED where nobody knows. */
     oak_status (*course)(void *machine, unsigned space, uint32_t address, size_t count, oak_course *course);
     const uint64_t *touched;
+    /* The pins of a port that are not low, a bit each; `course` says how they go on, as of space 0. */
+    uint32_t (*pins)(void *machine, unsigned port);
     /* What a core must know of its part. */
     unsigned interrupt_count, priority_bits;
     /* Somebody outside will still change pins by himself. */

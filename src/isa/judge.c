@@ -10,8 +10,17 @@ static oak_status read(const oak_judged *judged, const oak_core *core, const oak
     const oak_isa *isa = judged->isa;
     uint8_t bytes[4];
     *outside = false;
+    if (oak_judged_is_special(cells)) {
+        if (cells->address >= OAK_JUDGED_PINS) {
+            if (!judged->pins) return OAK_UNSUPPORTED;
+            *outside = true;
+            *value = judged->pins(judged->machine, cells->address - OAK_JUDGED_PINS);
+        } else *value = cells->address == OAK_JUDGED_TIME ? (uint32_t)judged->time->cycles : 0;
+        return OAK_OK;
+    }
     if (!cells->space) return isa->core->read_register(core, cells->address, value);
     unsigned count = cells->size * oak_unit_bytes(&isa->about, cells->space);
+    if (oak_judged_is_stretch(cells)) return *value = 0, OAK_OK;
     if (!count || count > sizeof bytes) return OAK_OUT_OF_RANGE;
     oak_status status = isa->core->read_memory(core, cells->space, cells->address, bytes, count);
     *outside = isa->about.spaces[cells->space].special;
@@ -23,13 +32,18 @@ static oak_status read(const oak_judged *judged, const oak_core *core, const oak
     return status;
 }
 
+/* It has gone on by its course since it was asked for. */
+static inline bool is_known(const oak_judged *judged, const oak_judged_value *value, uint64_t now)
+{
+    return judged->touched && value->touched == *judged->touched && now < value->course.until;
+}
+
 /* It is asked for again only where something may have changed it otherwise than by its course. */
 static uint32_t follow(const oak_judged *judged, oak_core *core, oak_judged_value *value)
 {
     const oak_watched *cells = &value->cells;
     uint64_t now = judged->time->cycles;
-    if (judged->touched && value->touched == *judged->touched && now < value->course.until)
-        return oak_judged_counted(value, now);
+    if (is_known(judged, value, now)) return oak_judged_counted(value, now);
     bool outside;
     value->word = 0;
     (void)!read(judged, core, cells, &value->word, &outside); /* it could be read when it was set */
@@ -37,7 +51,10 @@ static uint32_t follow(const oak_judged *judged, oak_core *core, oak_judged_valu
     if (!judged->course) return value->word;
     unsigned count = cells->size * oak_unit_bytes(&judged->isa->about, cells->space);
     oak_status status = OAK_UNSUPPORTED;
-    if (outside)
+    if (cells->address == OAK_JUDGED_TIME && !cells->space) {
+        value->course = (oak_course){.until = UINT64_MAX, .step = 1, .mask = UINT32_MAX};
+        status = OAK_OK;
+    } else if (outside)
         status = judged->course(judged->machine, cells->space, cells->address, count, &value->course);
     else if (judged->isa->core->course)
         status = judged->isa->core->course(core, cells->space, cells->address, count, &value->course);
@@ -52,12 +69,24 @@ static uint32_t follow(const oak_judged *judged, oak_core *core, oak_judged_valu
     return value->word;
 }
 
-/* Of what only lies there. */
-static inline uint32_t lies(const oak_judged_value *value)
+static uint32_t handler(const oak_judged *judged, const oak_core *core)
 {
+    const oak_isa *isa = judged->isa;
+    uint32_t number = isa->core->exception ? isa->core->exception(core) : 0;
+    return isa->about.vector_bytes ? number * isa->about.vector_bytes : number;
+}
+
+/* Of what does not depend on the time. */
+static inline uint32_t lies(const oak_judged *judged, const oak_core *core, const oak_judged_value *value)
+{
+    const oak_judge *judge = &judged->judge;
     uint32_t result = 0;
     uint16_t half;
     switch (value->kind) {
+    case OAK_JUDGED_STATUS: return judged->status(core);
+    case OAK_JUDGED_HANDLER: return handler(judged, core);
+    case OAK_JUDGED_MADE: return judge->works_out(judge->context, judged->last);
+    case OAK_JUDGED_WRITTEN: return judged->last[value - judged->value] + 1;
     case OAK_JUDGED_BYTE: return *value->at;
     case OAK_JUDGED_HALF: memcpy(&half, value->at, sizeof half); return half;
     case OAK_JUDGED_WORD: memcpy(&result, value->at, sizeof result); return result;
@@ -72,7 +101,7 @@ static inline uint32_t lies(const oak_judged_value *value)
 
 uint32_t oak_judged_else(const oak_judged *judged, oak_core *core, oak_judged_value *value)
 {
-    return value->kind == OAK_JUDGED_ASKED ? follow(judged, core, value) : lies(value);
+    return value->kind == OAK_JUDGED_ASKED ? follow(judged, core, value) : lies(judged, core, value);
 }
 
 static inline void keep(const oak_judged *judged, uint32_t number, uint64_t now)
@@ -88,23 +117,32 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
                        .look = setup->look,
                        .course = setup->course,
                        .touched = setup->touched,
+                       .pins = setup->pins,
                        .machine = setup->machine,
                        .time = isa->core->time(core)};
     if (judge) {
-        if (judge->count > OAK_MOST_JUDGED || (judge->kept && !judge->changes)) return OAK_UNSUPPORTED;
+        if (judge->count > OAK_MOST_JUDGED || (judge->kept && !judge->changes) ||
+            (judge->sources && !judge->works_out))
+            return OAK_UNSUPPORTED;
         made.judge = *judge;
         made.judge.cells = NULL;
         made.judge.masks = NULL;
         made.count = judge->count;
     }
     for (unsigned i = 0; i < made.count; i++) {
-        made.value[i].cells = judge->cells[i];
-        made.value[i].mask = judge->masks[i];
-        made.value[i].kind = judge->cells[i].space ? OAK_JUDGED_ASKED : OAK_JUDGED_REGISTER;
-        if (judge->cells[i].space) made.asked |= 1u << i;
-        bool outside;
-        oak_status status = read(&made, core, &judge->cells[i], &made.last[i], &outside);
+        const oak_watched *cells = &judge->cells[i];
+        bool outside, asked = cells->space;
+        oak_status status = read(&made, core, cells, &made.last[i], &outside);
         if (status) return status;
+        oak_judged_kind kind = asked ? OAK_JUDGED_ASKED : OAK_JUDGED_REGISTER;
+        if (oak_judged_is_stretch(cells)) kind = OAK_JUDGED_WRITTEN;
+        else if (oak_judged_is_special(cells))
+            kind = cells->address == OAK_JUDGED_HANDLED      ? OAK_JUDGED_HANDLER
+                   : cells->address == OAK_JUDGED_WORKED_OUT ? OAK_JUDGED_MADE
+                                                             : OAK_JUDGED_ASKED;
+        made.value[i] =
+            (oak_judged_value){.cells = *cells, .mask = judge->masks[i], .kind = (uint8_t)kind};
+        if (kind == OAK_JUDGED_ASKED) made.asked |= 1u << i;
     }
     *judged = made;
     return OAK_OK;
@@ -226,16 +264,39 @@ static bool ask(oak_judged *judged, oak_core *core)
     return judged->hit;
 }
 
-bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned which)
+/* The values that have changed, of some, a bit each. `quickly`: up to the first one that the time has to be set for; the others are left in *some. */
+static inline uint32_t take_some(oak_judged *judged, oak_core *core, uint32_t *some, uint64_t now,
+                                 bool quickly)
 {
     uint32_t changed = 0;
-    for (unsigned some = which & judged->matter; some; some &= some - 1) {
-        unsigned i = oak_lowest_bit(some);
-        changed |= take_one(judged, i, oak_judged_now(judged, core, &judged->value[i]), judged->time->cycles);
+    for (; *some; *some &= *some - 1) {
+        const unsigned i = oak_lowest_bit(*some);
+        oak_judged_value *value = &judged->value[i];
+        uint32_t word;
+        if (value->kind == OAK_JUDGED_BYTE) word = *value->at;
+        else if (value->kind == OAK_JUDGED_ASKED && is_known(judged, value, now))
+            word = oak_judged_counted(value, now);
+        else if (!quickly) word = oak_judged_now(judged, core, value);
+        else if (judged->heavy >> i & 1) break;
+        else if (value->kind == OAK_JUDGED_MADE && !(changed & judged->judge.sources)) continue;
+        else word = lies(judged, core, value);
+        changed |= take_one(judged, i, word & value->mask, now);
     }
+    return changed;
+}
+
+/* What has become of it, and of the values that only the time was needed for: true when the run is to end here. */
+static bool finish(oak_judged *judged, oak_core *core, uint32_t changed, uint32_t some, uint32_t which)
+{
+    changed |= take_some(judged, core, &some, judged->time->cycles, false);
     if (changed & judged->judge.asks || is_full(judged)) ask(judged, core);
     if (which & judged->asked) settle(judged);
     return judged->hit;
+}
+
+bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned which)
+{
+    return finish(judged, core, 0, which & judged->matter, which);
 }
 
 bool oak_judged_ask(oak_judged *judged, oak_core *core, uint64_t passed)
@@ -250,22 +311,17 @@ bool oak_judged_ask(oak_judged *judged, oak_core *core, uint64_t passed)
 
 bool oak_judged_behind(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
 {
-    if (!(which & judged->heavy)) {
-        const uint64_t now = judged->time->cycles + (uint32_t)passed;
-        uint32_t changed = 0;
-        for (unsigned some = which & judged->matter; some; some &= some - 1) {
-            unsigned i = oak_lowest_bit(some);
-            const oak_judged_value *value = &judged->value[i];
-            uint32_t word = value->kind == OAK_JUDGED_BYTE ? *value->at : lies(value);
-            changed |= take_one(judged, i, word & value->mask, now);
-        }
+    uint32_t some = which & judged->matter,
+             changed = take_some(judged, core, &some, judged->time->cycles + (uint32_t)passed, true);
+    if (!some && (judged->passed > 1 || !(which & judged->asked))) {
+        if (which & judged->asked) judged->passed--;
         if (!(changed & judged->judge.asks) && !is_full(judged)) return false;
         return oak_judged_ask(judged, core, passed);
     }
     /* A register may depend on the time, and who judges may ask when. */
     judged->time->instructions += passed >> 32;
     judged->time->cycles += (uint32_t)passed;
-    bool ends = oak_judged_look(judged, core, which);
+    bool ends = finish(judged, core, changed, some, which);
     judged->time->instructions -= passed >> 32;
     judged->time->cycles -= (uint32_t)passed;
     return ends;
@@ -277,7 +333,7 @@ void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless)
     bool asked_for = judged->value->kind == OAK_JUDGED_ASKED;
     judged->alone = OAK_ALONE_NOT;
     for (unsigned i = 0; i < judged->count; i++)
-        if (judged->value[i].kind <= OAK_JUDGED_STATUS) judged->heavy |= 1u << i;
+        if (judged->value[i].kind <= OAK_JUDGED_REGISTER) judged->heavy |= 1u << i;
     if (judged->count > OAK_FEW_JUDGED || judge->kept) judged->judge.vain = NULL;
     if (judged->count != 1 || (judge->kept && judge->asks) || is_restless) return;
     if (asked_for) judged->may_count = judge->kept && judged->touched;

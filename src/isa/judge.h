@@ -10,7 +10,10 @@
 typedef enum oak_judged_kind {
     OAK_JUDGED_ASKED,    /* it is asked for, */
     OAK_JUDGED_REGISTER, /* as a register, */
-    OAK_JUDGED_STATUS,   /* or as the one with the flags */
+    OAK_JUDGED_STATUS,   /* or as the one with the flags; */
+    OAK_JUDGED_HANDLER,  /* it is the vector of what is handled, */
+    OAK_JUDGED_MADE,     /* what who judges works out, */
+    OAK_JUDGED_WRITTEN,  /* or another number after each write */
     OAK_JUDGED_BYTE,
     OAK_JUDGED_HALF, /* as the host has numbers */
     OAK_JUDGED_WORD,
@@ -49,6 +52,7 @@ typedef struct oak_judged {
                        size_t count); /* of the setup, as is */
     oak_status (*course)(void *machine, unsigned space, uint32_t address, size_t count, oak_course *course);
     const uint64_t *touched;
+    uint32_t (*pins)(void *machine, unsigned port);
     void *machine;
     oak_chip_time *time;  /* of the core */
     uint8_t alone;        /* oak_judged_alone */
@@ -56,7 +60,7 @@ typedef struct oak_judged {
     bool hit;             /* it has said that the run ends */
     unsigned count;       /* of values; 0: nobody judges */
     uint32_t all, matter; /* a bit for each; those that decide for now */
-    uint32_t heavy;       /* those that more is needed for than to look where they lie */
+    uint32_t heavy;       /* those that depend on the time, or are read as a register */
     uint32_t
         asked; /* those that are asked for: as long as `touched` is this, they all stay before the cycle `still`, */
     uint64_t still, touched_then, settled; /* which was worked out at `settled` */
@@ -102,6 +106,16 @@ bool oak_judged_behind(oak_judged *judged, oak_core *core, unsigned which, uint6
 bool oak_judged_ask(oak_judged *judged, oak_core *core, uint64_t passed);
 /* A value as it is now: of what is a byte or a word of the host, or a register that is read, or of all else. */
 uint32_t oak_judged_else(const oak_judged *judged, oak_core *core, oak_judged_value *value);
+/* Is it a value beside registers and memory? */
+static inline bool oak_judged_is_special(const oak_watched *cells)
+{
+    return !cells->space && cells->address >= OAK_JUDGED_TIME;
+}
+/* Is it only told that it was written? */
+static inline bool oak_judged_is_stretch(const oak_watched *cells)
+{
+    return cells->space && cells->size > 4;
+}
 static inline uint32_t oak_judged_now(const oak_judged *judged, oak_core *core, oak_judged_value *value)
 {
     uint32_t word = 0;

@@ -7,6 +7,7 @@
 
 enum {
     JUDGE_NUMBER,
+    JUDGE_TIME, /* in cycles: the value is their lower half */
     JUDGE_VALUE,
     JUDGE_AGAINST, /* a value and a number, the usual case */
     JUDGE_WITH,    /* what there is and a value */
@@ -41,16 +42,16 @@ static inline int64_t work_out(const oak_session *session, const judge_op **at, 
     int64_t stack[JUDGE_DEPTH + 1], *below = stack, top = 0;
     const judge_op *op = *at;
     for (; op->kind < JUDGE_END; op++) {
-        if (op->kind <= JUDGE_WITH && op->kind != JUDGE_NUMBER) {
+        if (op->kind <= JUDGE_WITH && op->kind >= JUDGE_VALUE) {
             const int64_t value = values[op->from] >> op->shift & op->mask;
             if (op->kind == JUDGE_WITH) top = oak_expr_plain(op->op, top, value);
             else {
                 *below++ = top;
                 top = op->kind == JUDGE_VALUE ? value : oak_expr_plain(op->op, value, op->number);
             }
-        } else if (op->kind == JUDGE_NUMBER) {
+        } else if (op->kind <= JUDGE_TIME) {
             *below++ = top;
-            top = op->number;
+            top = op->kind == JUDGE_TIME ? (int64_t)session_time(session).cycles : op->number;
         } else if (op->kind == JUDGE_TWO) {
             top = oak_expr_plain(op->op, *--below, top);
             *read |= op->mask;
@@ -68,6 +69,8 @@ static inline int64_t work_out(const oak_session *session, const judge_op **at, 
 static void load(const judge_space *space, const judge_op *op, int64_t *to)
 {
     const uint32_t *values = space->value[op->from];
+    for (unsigned i = 0; op->kind == JUDGE_TIME && i < space->rows; i++) to[i] = (int64_t)space->cycle[i];
+    if (op->kind == JUDGE_TIME) return;
     for (unsigned i = 0; i < space->rows; i++) to[i] = values[i] >> op->shift & op->mask;
 }
 
@@ -86,7 +89,7 @@ static const int64_t *work_out_rows(judge_space *space, const judge_op *op)
             load(space, op, *top);
             if (op->kind != JUDGE_WITH) top++;
             if (op->kind == JUDGE_AGAINST) fill(space, op->number, *top);
-            if (op->kind != JUDGE_VALUE) oak_expr_plain_each(op->op, top[-1], *top, space->rows);
+            if (op->kind > JUDGE_VALUE) oak_expr_plain_each(op->op, top[-1], *top, space->rows);
         } else if (op->kind == JUDGE_TWO) {
             top--;
             oak_expr_plain_each(op->op, top[-1], *top, space->rows);
@@ -201,12 +204,51 @@ static const judge_op *first_of(const oak_session *session)
     return session->judged + (records ? session->judged_later : session->judged_samples);
 }
 
+/* Where it is asked almost every time what has come of a counter, it is better not to ask. */
+static bool turns_out(oak_session *session)
+{
+    enum { OFTEN = 1024, APART = 4 };
+    if (++session->asked < OFTEN) return false;
+    uint64_t now = session_time(session).instructions;
+    session->all_later = now - session->asked_since < OFTEN * APART;
+    session->asked_since = now;
+    session->asked = 0;
+    return session->all_later;
+}
+
+static uint32_t works_out(void *context, const uint32_t *values)
+{
+    oak_session *session = context;
+    judge_space *space = session->judge_space;
+    depth_known *last = &space->depth_last, now = {.stack = last->stack};
+    uint32_t mixed = 0, written = session->depth_from[DEPTH_WRITTEN];
+    for (unsigned i = 0; i < DEPTH_BY; i++) {
+        const unsigned from = session->depth_from[i];
+        now.by[i] = from < OAK_MOST_JUDGED ? values[from] : 0;
+        mixed = (mixed ^ now.by[i]) * 0x9E3779B1u;
+    }
+    if (written < OAK_MOST_JUDGED &&
+        (now.by[DEPTH_STACK] != last->by[DEPTH_STACK] || values[written] != space->written_last)) {
+        now.stack = session_stack_mark(session);
+        space->written_last = values[written];
+    }
+    *last = now;
+    depth_known *known = &space->depths[(mixed ^ (uint32_t)now.stack) * 0x85EBCA6Bu >> 22];
+    if (known->stack != now.stack || !now.stack || memcmp(known->by, now.by, sizeof now.by) != 0) {
+        *known = now;
+        known->depth = session_depth(session);
+    }
+    return known->depth;
+}
+
 static bool ends(void *context, const uint32_t *values, uint32_t *matter)
 {
     oak_session *session = context;
     const judge_op *op = first_of(session), *behind = session->judged + session->judged_count;
     uint32_t read = 0;
     if (session->keeps && session->changes.behind >= session->changes.most) session_take_kept(session);
+    if (session->judged_later < session->judged_samples && turns_out(session))
+        return session->judges_anew = true;
     for (; op < behind; op++) {
         int64_t top = work_out(session, &op, values, &read);
         if (op->kind == JUDGE_SAMPLE) {
@@ -221,6 +263,7 @@ static bool ends(void *context, const uint32_t *values, uint32_t *matter)
         one->last = top;
     }
     *matter = read | (session->keeps && !oak_trace_is_full(session->trace) ? session->keeps : 0);
+    if (*matter & session->depth_made) *matter |= session->depth_sources;
     return false;
 }
 
@@ -237,7 +280,8 @@ static bool goes(const oak_session *session, const uint32_t *values, unsigned nu
         if (op->kind <= JUDGE_AGAINST) *below++ = top;
         if (op->kind <= JUDGE_WITH) top = (oak_expr_sloped){.at = op->number};
         if (op->kind <= JUDGE_WITH && op->kind != JUDGE_NUMBER) {
-            top.at = values[op->from] >> op->shift & op->mask;
+            top.at = op->kind == JUDGE_TIME ? (int64_t)session_time(session).cycles
+                                            : (int64_t)(values[op->from] >> op->shift & op->mask);
             top.slope = op->from == number;
             if (top.slope && (op->shift || session->judged_masks[number] & ~op->mask)) return false;
         }
@@ -322,11 +366,41 @@ static judge_op bits_of(const oak_session *session, const oak_expr *expr, unsign
     } else if (name && name->kind == NAME_FIELD) {
         op.shift = name->field->bit;
         op.mask = name->field->width < 32 ? (1u << name->field->width) - 1 : UINT32_MAX;
+    } else if (name && name->kind == NAME_PIN) {
+        op.shift = name->number % OAK_MOST_PINS;
+        op.mask = 1;
     } else if (bits) {
         while (!(bits >> op.shift & 1)) op.shift++;
         op.mask = 1;
     }
     return op;
+}
+
+/* The depth of calls, which is worked out of the values before it. */
+static int depth_number(oak_session *session, judged_values *values)
+{
+    const oak_architecture *about = session->part->architecture;
+    const oak_exception_frame *frame = session->isa->frame;
+    const oak_watched sources[DEPTH_SOURCES] = {
+        [DEPTH_PC] = {.accesses = OAK_ACCESS_CHANGE, .address = about->pc_register, .size = 1},
+        [DEPTH_STACK] = {.address = about->stack.pointer, .size = 1},
+        [DEPTH_LINK] = {.address = frame ? frame->link_register : 0, .size = frame ? 1 : 0},
+        [DEPTH_HANDLED] = {.accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_HANDLED, .size = 1},
+        [DEPTH_WRITTEN] = {.space = about->stack.space, .size = about->stack.space ? UINT32_MAX : 0}};
+    const oak_watched made = {
+        .accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_WORKED_OUT, .size = 1};
+    for (unsigned i = 0; i < DEPTH_SOURCES && !session->depth_made; i++) {
+        bool matters = about->stack.levels ? i == DEPTH_STACK : sources[i].size;
+        int from = matters ? value_number(session, &sources[i], values) : OAK_MOST_JUDGED;
+        if (from < 0) return -1;
+        session->depth_from[i] = (uint8_t)from;
+        if (!matters) continue;
+        values->masks[from] = UINT32_MAX;
+        session->depth_sources |= 1u << from;
+    }
+    int number = value_number(session, &made, values);
+    if (number >= 0) session->depth_made = 1u << number;
+    return number;
 }
 
 /* Appends what puts the value of an expression on the stack, which holds `depth` numbers. False when that cannot be said so. */
@@ -342,9 +416,13 @@ static bool compile(oak_session *session, const oak_expr *expr, unsigned depth, 
     if (status || session->reads_else) return false;
     if (!session->read_count) return put(session, (judge_op){.kind = JUDGE_NUMBER, .number = reading.value});
     if (expr->kind == OAK_EXPR_NAME || expr->kind == OAK_EXPR_CELL) {
-        int from = value_number(session, &session->read_cells[0], values);
+        const oak_watched *read = &session->read_cells[0];
+        bool whole = !read->space && read->address >= OAK_JUDGED_TIME;
+        int from = whole && read->address == OAK_JUDGED_WORKED_OUT ? depth_number(session, values)
+                                                                   : value_number(session, read, values);
         if (from < 0) return false;
         judge_op op = bits_of(session, expr, (unsigned)from);
+        if (whole && read->address == OAK_JUDGED_TIME) op.kind = JUDGE_TIME;
         return put(session, op);
     }
     if (expr->kind == OAK_EXPR_BIT) {
@@ -405,7 +483,8 @@ static uint32_t reads_of(oak_session *session, unsigned first, judged_values *va
 static bool any_counts(const judged_values *values, uint32_t reads)
 {
     for (unsigned i = 0; i < values->count; i++)
-        if (reads >> i & 1 && values->cells[i].space && values->cells[i].accesses & OAK_ACCESS_CHANGE)
+        if (reads >> i & 1 && values->cells[i].accesses & OAK_ACCESS_CHANGE &&
+            (values->cells[i].space || values->cells[i].address == OAK_JUDGED_TIME))
             return true;
     return false;
 }
@@ -422,7 +501,7 @@ static bool compile_record(oak_session *session, size_t number, bool later, judg
     const judge_op *op = &session->judged[first];
     uint32_t reads = reads_of(session, first, values);
     bool as_is = session->judged_count == first + 2 && op->kind == JUDGE_VALUE;
-    if ((as_is || !any_counts(values, reads)) != later) {
+    if ((as_is || session->all_later || !any_counts(values, reads)) != later) {
         session->judged_count = first;
         values->count = had;
         return true;
@@ -441,6 +520,7 @@ static bool compile_all(oak_session *session, judged_values *values)
 {
     session->judged_count = 0;
     session->records_as_is = true;
+    session->depth_made = session->depth_sources = 0;
     for (size_t i = 0; i < session->sampled_count; i++)
         if (!compile_record(session, i, true, values)) return false;
     session->judged_later = session->judged_count;
@@ -477,6 +557,7 @@ bool session_judge(oak_session *session)
     oak_judge judge = {.context = session,
                        .ends = ends,
                        .room = room_of,
+                       .works_out = works_out,
                        .cells = values.cells,
                        .masks = session->judged_masks};
     oak_watched read[OAK_MOST_WATCHED];
@@ -496,6 +577,11 @@ bool session_judge(oak_session *session)
         if (session->judged_samples == session->judged_later) judge.vain = &session->vain;
         memcpy(session->judged_masks, values.masks, sizeof values.masks);
         forget_vain(session);
+        judge.sources = session->depth_sources;
+        memset(session->judge_space->depths, 0, sizeof session->judge_space->depths);
+        session->judge_space->depth_last = (depth_known){.stack = 1}; /* where nothing lies in memory */
+        session->judge_space->written_last = UINT32_MAX;
+        session->judges_anew = false;
         session->judging = session->chip.ops->judge(session->chip.chip, &judge) == OAK_OK;
     }
     memcpy(session->read_cells, read, sizeof read);
@@ -507,7 +593,7 @@ bool session_judge(oak_session *session)
 void session_unjudge(oak_session *session)
 {
     if (session->judging) session->chip.ops->judge(session->chip.chip, NULL);
-    session->judging = false;
+    session->judging = session->judges_anew = false;
     session->keeps = 0;
 }
 

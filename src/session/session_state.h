@@ -172,6 +172,13 @@ typedef struct judge_record {
 } judge_record;
 
 /* What the chip keeps and has asked about, and what is worked out of it: some moments at a time, a column for each value. */
+enum { DEPTH_PC, DEPTH_STACK, DEPTH_LINK, DEPTH_HANDLED, DEPTH_BY, DEPTH_WRITTEN = DEPTH_BY, DEPTH_SOURCES };
+enum { DEPTHS_KNOWN = 1024 };
+/* How deep calls are, with all that says so: what lies on the stack by a mark of it (0: nothing is known). */
+typedef struct depth_known {
+    uint64_t stack;
+    uint32_t by[DEPTH_BY], depth;
+} depth_known;
 typedef struct judge_space {
     oak_judged_change kept[JUDGE_KEPT + OAK_MOST_JUDGED];
     oak_judged_vain vain[OAK_JUDGED_VAIN];
@@ -183,6 +190,9 @@ typedef struct judge_space {
     int64_t stack[JUDGE_DEPTH + 2][JUDGE_ROWS];
     uint32_t result[JUDGE_MOST / 2][JUDGE_ROWS];
     uint64_t differs[JUDGE_MOST / 2]; /* from the row before: a bit for each row */
+    depth_known depths[DEPTHS_KNOWN];
+    depth_known depth_last; /* whose stack is known */
+    uint32_t written_last;
 } judge_space;
 
 /* A place at which a run ends this once. */
@@ -259,7 +269,13 @@ struct oak_session {
     bool records_as_is;                   /* no more than one value each, each of them once */
     trace_kept
         kept_as[JUDGE_MOST / 2]; /* what goes into the trace: of values, if so, else of what is recorded */
-    uint32_t keeps;              /* the values of what is recorded, a bit each, and what they were last */
+    uint32_t keeps;              /* the values of what is recorded, a bit each */
+    bool all_later;   /* it is all worked out behind the run: to say when a counter will have changed something does not pay */
+    bool judges_anew; /* which has just turned out */
+    unsigned asked;   /* so often, since the instruction */
+    uint64_t asked_since;
+    uint32_t depth_made, depth_sources; /* the value that is the depth of calls, and those it is worked out of, a bit each */
+    uint8_t depth_from[DEPTH_SOURCES]; /* which of them are: OAK_MOST_JUDGED for none */
     judge_space *judge_space;
     oak_judged_changes changes; /* of them, not yet in the trace: of a run that is under way */
     oak_judged_known vain;
@@ -305,6 +321,8 @@ struct oak_session {
 
 /* judge.c: has the chip ask behind each change of what the conditions depend on; false when it cannot. */
 bool session_judge(oak_session *session);
+/* Something of all that the walk over the stack reads of it, which is the same for the same; 0: nobody knows. */
+uint64_t session_stack_mark(oak_session *session);
 /* What the judge has kept goes into the trace. */
 void session_take_kept(oak_session *session);
 void session_unjudge(oak_session *session);

@@ -385,12 +385,12 @@ static unsigned handlers_under_way(const oak_session *session)
     return session_handled(session) ? NESTED_AT_MOST : 0;
 }
 
-static walk walk_stack(oak_session *session, oak_stack_item *items, size_t room)
+static walk begin_walk(oak_session *session, oak_stack_item *items, size_t room)
 {
-    const oak_architecture *about = session->part->architecture;
-    const oak_stack_info *info = &about->stack;
-    uint32_t pc = 0, link = 0, sp = session_stack_pointer(session);
-    walk w = {.session = session,
+    const oak_stack_info *info = &session->part->architecture->stack;
+    uint32_t sp = session_stack_pointer(session);
+    if (info->space && !session->entries_known) find_entries(session);
+    return (walk){.session = session,
               .items = items,
               .room = room,
               .info = info,
@@ -399,18 +399,62 @@ static walk walk_stack(oak_session *session, oak_stack_item *items, size_t room)
                                           : sp + 1,
               .first = info->grows_up ? stack_begin(session, sp) : 0,
               .handlers = handlers_under_way(session)};
+}
+
+static walk walk_stack(oak_session *session, oak_stack_item *items, size_t room)
+{
+    const oak_architecture *about = session->part->architecture;
+    const oak_stack_info *info = &about->stack;
+    uint32_t pc = 0, link = 0;
+    walk w = begin_walk(session, items, room);
     if (info->levels) {
-        walk_levels(&w, sp);
+        walk_levels(&w, session_stack_pointer(session));
         return w;
     }
     if (!info->space) return w;
-    if (!session->entries_known) find_entries(session);
     session->chip.ops->read_register(session->chip.chip, about->pc_register, &pc);
     const oak_exception_frame *frame = session->isa->frame;
     if (frame) session->chip.ops->read_register(session->chip.chip, frame->link_register, &link);
     while (frame ? walk_words(&w, &pc, &link) : walk_bytes(&w, &pc)) continue;
     walk_rest(&w);
     return w;
+}
+
+/* Where the words that can lie on the stack end, in memory that goes on from here; 0 for none. */
+static uint32_t stack_end(oak_session *session, const walk *w)
+{
+    uint32_t most = 0, bottom = session->stack_known  ? session->stack_first + w->info->cell
+                              : session->isa->frame ? word_at(session, 0)
+                                                    : 0;
+    const oak_part_memory *memory;
+    for (uint32_t at = w->at; (memory = oak_part_find_memory(session->part, w->info->space, at)) &&
+                              memory->writable && at >= most;
+         at = most)
+        most = memory->base + memory->size;
+    bool meets = bottom >= w->at && bottom - w->at < most - w->at && (bottom - w->at) % w->info->cell == 0;
+    return meets && bottom < most - 3 ? bottom + 3 : most; /* an address that begins above it is read whole */
+}
+
+uint64_t session_stack_mark(oak_session *session)
+{
+    enum { WORD = 8 };
+    walk w = begin_walk(session, NULL, SIZE_MAX);
+    uint64_t mark = 0xCBF29CE484222325u;
+    uint32_t from = w.info->grows_up ? w.first : w.at,
+             end = w.info->grows_up ? w.at + 1 : stack_end(session, &w);
+    while (from < end) {
+        uint8_t bytes[64] = {0};
+        uint32_t count = end - from < sizeof bytes ? end - from : sizeof bytes;
+        if (session->chip.ops->read_memory(session->chip.chip, w.info->space, from, bytes, count)) return 0;
+        for (unsigned i = 0; i < count; i += WORD) {
+            uint64_t word;
+            memcpy(&word, bytes + i, WORD);
+            mark = (mark ^ word) * 0x9E3779B97F4A7C15u;
+            mark ^= mark >> 29;
+        }
+        from += count;
+    }
+    return mark ? mark : 1;
 }
 
 size_t oak_session_stack(oak_session *session, oak_stack_item *items, size_t room)

@@ -31,6 +31,13 @@ static void note_cell(oak_session *session, oak_watched cell, bool by_itself)
     else session->read_cells[session->read_count++] = cell;
 }
 
+/* Something of the chip as a whole, which by its own account only who judges can look at. */
+static void note_whole(oak_session *session, uint32_t which, uint8_t bits)
+{
+    const oak_watched cell = {.accesses = OAK_ACCESS_CHANGE, .bits = bits, .address = which, .size = 1};
+    if (session->collects) note_cell(session, cell, true);
+}
+
 static void note_written(oak_session *session, unsigned number)
 {
     bool place = number == session->part->architecture->pc_register;
@@ -94,6 +101,8 @@ static void note_pins(oak_session *session, unsigned port, uint32_t mask)
     if (!session->collects) return;
     session->reads_pins = true;
     session->read_pins[port] |= mask;
+    if (session->compiles) note_whole(session, OAK_JUDGED_PINS + port, mask > 0x80 || mask & (mask - 1) ? 0 : (uint8_t)mask);
+    else session->reads_else = true;
 }
 
 static void note_pins_of(oak_session *session, const oak_part_register *reg, uint32_t mask)
@@ -121,7 +130,6 @@ static oak_status read_cell(oak_session *session, unsigned space, uint32_t addre
         int port = session_port_of(session, in, cell);
         if (port < 0) note_read(session, in, cell, 1, (uint8_t)(1u << bit));
         if (port < 0) return OAK_OK;
-        session->reads_else = true;
         note_pins(session, (unsigned)port, (uint32_t)1 << bit);
         if (!session->chip.ops->read_pin(session->chip.chip, (unsigned)port * OAK_MOST_PINS + bit, &pin))
             *value = pin.result != OAK_LOW;
@@ -147,7 +155,6 @@ static oak_status read_scope_cell(void *context, unsigned space, uint32_t addres
 
 static uint32_t port_levels(oak_session *session, unsigned port)
 {
-    session->reads_else = true;
     uint32_t levels = 0;
     for (unsigned bit = 0; bit < session->part->ports[port].pin_count; bit++) {
         oak_pin pin;
@@ -191,9 +198,6 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
     uint64_t cell;
     oak_status status = OAK_OK;
     *bits = 64;
-    if (name->kind == NAME_PORT || name->kind == NAME_PIN) session->reads_else = true;
-    if (name->kind == NAME_HANDLING || name->kind == NAME_DEPTH || name->kind == NAME_CYCLE)
-        note_else(session);
     switch (name->kind) {
     case NAME_REGISTER:
         note_register(session, name->number, UINT32_MAX);
@@ -222,14 +226,20 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
         break;
     case NAME_HANDLING: {
         uint32_t vector = 0;
+        note_whole(session, OAK_JUDGED_HANDLED, 0);
         session->chip.ops->served(session->chip.chip, &vector);
         read = vector;
         *bits = 32;
         break;
     }
     case NAME_VECTOR: *value = session->part->vectors[name->number].address; return OAK_OK;
-    case NAME_DEPTH: read = session_depth(session); break;
-    case NAME_CYCLE: *value = (int64_t)session_time(session).cycles; return OAK_OK;
+    case NAME_DEPTH:
+        note_whole(session, OAK_JUDGED_WORKED_OUT, 0);
+        read = session_depth(session);
+        break;
+    case NAME_CYCLE:
+        note_whole(session, OAK_JUDGED_TIME, 0);
+        *value = (int64_t)session_time(session).cycles; return OAK_OK;
     case NAME_PIN:
         note_pins(session, name->number / OAK_MOST_PINS, (uint32_t)1 << name->number % OAK_MOST_PINS);
         read = port_levels(session, name->number / OAK_MOST_PINS) >> name->number % OAK_MOST_PINS & 1;

@@ -126,7 +126,7 @@ oak_status session_make_watch(oak_session *session, const char *expression, oak_
 void session_others_are_watched(oak_session *session)
 {
     session_unjudge(session);
-    session->judges = false;
+    session->judges = session->all_later = false;
     session->vain_since = UINT64_MAX; /* the first count tells nothing */
     session->vain_stops = 0;
 }
@@ -247,8 +247,11 @@ static void arm_watches(oak_session *session, bool values)
     session->halts_at_pins = false;
     session->watching = values;
     session->samples = session->sampled_count != 0;
-    /* What is recorded is wanted at each change, and nothing ends for it. */
-    if ((session->samples || (values && (session->judges || session->reads_more))) &&
+    /* What is recorded is wanted at each change, and nothing ends for it; but for pins, which change rarely. */
+    bool only_pins = session->reads_pins && !session->read_count && !session->reads_more &&
+                     session->attached && session->chip.ops->halt;
+    bool samples = session->samples && !only_pins;
+    if ((samples || (values && (session->judges || session->reads_more))) &&
         session_judge(session)) {
         if (!arm(session, cells, accesses)) session->handler_bit = 0;
         session->watching =
@@ -298,6 +301,7 @@ int session_look_at_watches(oak_session *session, uint32_t watched)
 {
     int found = -1;
     bool values = false;
+    if (session->judges_anew) session_unjudge(session);
     session->reads_else = session->reads_more = session->reads_pins = false;
     session->collects = true;
     session->read_count = 0;

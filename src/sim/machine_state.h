@@ -83,6 +83,8 @@ void sim_call_attention(oak_machine *machine);
 /* How a register of a device goes on from now on, as long as `touched` stands. OAK_UNSUPPORTED where nobody knows. */
 OAK_MUST_USE oak_status sim_course(void *context, unsigned space, uint32_t address, size_t count,
                                    oak_course *course);
+/* The pins of a port that are not low, a bit each. */
+uint32_t sim_pins(void *context, unsigned port);
 uint64_t sim_advance(void *context, uint64_t now);
 uint64_t sim_now_of(oak_machine *machine);
 uint32_t sim_register_value(

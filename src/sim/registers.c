@@ -206,6 +206,13 @@ static uint32_t read_port(oak_machine *machine, int port, uint32_t latch, bool w
     return oak_gpio_levels(&machine->gpio[port]);
 }
 
+uint32_t sim_pins(void *context, unsigned port)
+{
+    oak_machine *machine = context;
+    catch_up_to(machine, sim_now_of(machine));
+    return oak_gpio_levels(&machine->gpio[port]) | oak_gpio_floating(&machine->gpio[port]);
+}
+
 /* ------------------------------------------------------------------------------------------ values */
 
 /* The value of a register: what was written, with the roles of blocks over it. */
@@ -287,6 +294,7 @@ oak_status sim_course(void *context, unsigned space, uint32_t address, size_t co
     int number = whole_register(machine, space, address, count);
     uint64_t now = sim_now_of(machine);
     *course = (oak_course){.until = machine->next};
+    if (!space) return OAK_OK; /* pins */
     if (special && special->port >= 0 && special->number < 0 && count == 1) return OAK_OK;
     if (number < 0) return OAK_UNSUPPORTED;
     for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {

@@ -256,7 +256,7 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
             kit->judged_always |= (uint16_t)(1u << i);
             kit->judges[i][0] = kit->judges[i][1] = (kit_wanted){.cells = *cells};
             kit->judges[i][0].cells.accesses = kit->judges[i][1].cells.accesses = 0;
-            if (!cells->space && !kit->arch->slot_bytes)
+            if (!cells->space && cells->address == about->pc_register && !kit->arch->slot_bytes)
                 oak_judged_at(&kit->judged, i, &kit->pc, sizeof kit->pc, true);
             continue;
         }
@@ -264,6 +264,7 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
         judges[0] = judges[1] = (kit_wanted){.cells = *cells};
         judges[0].cells.accesses = OAK_ACCESS_WRITE;
         judges[1].cells.accesses = 0;
+        if (oak_judged_is_stretch(cells)) continue;
         unsigned bytes = cells->size * oak_unit_bytes(about, cells->space);
         const uint8_t *at = kit_cells(core, cells->space, cells->address, bytes);
         if (cells->space && at && !about->spaces[cells->space].special)
