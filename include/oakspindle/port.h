@@ -219,8 +219,8 @@ enum { OAK_MOST_WATCHED = 17 };
  * change it, see oak_flag_info), or at most 4 bytes of memory as a number. Where `accesses` is OAK_ACCESS_CHANGE it may change by itself (the
  * program counter, a register of a device) and is read behind each instruction; else `accesses` and `bits` say nothing here.
  *
- * What only `kept` has a bit of is not asked about: each change of these values is appended to `changes`, and what they are when a run
- * begins. From `most` on `ends` is asked, which takes them out; behind it there is space for OAK_MOST_JUDGED more.
+ * What only `kept` has a bit of is not asked about: all of these values are put down in a row of `rows` behind each instruction that may have changed
+ * one of them (a row may be the same as the one before), and when a run begins. When there is no room for another row `ends` is asked, which takes them out.
  *
  * What belongs to the chip as a whole is judged as a register is, with one of the numbers below. A stretch of more than 4 bytes has no value: it
  * is another number whenever an instruction may have written there. `works_out` is asked for what the caller makes of the values before it, when
@@ -235,14 +235,12 @@ enum {
     OAK_JUDGED_WORKED_OUT,
     OAK_JUDGED_PINS /* and behind it: of each port the pins that are not low, a bit each */
 };
-typedef struct oak_judged_change {
-    uint64_t cycle; /* the end of the instruction */
-    uint32_t number, value;
-} oak_judged_change;
-typedef struct oak_judged_changes {
-    oak_judged_change *behind; /* the last one; of the caller, as is all of it, until another judge is set */
-    const oak_judged_change *most;
-} oak_judged_changes;
+enum { OAK_JUDGED_ROWS = 64 };
+typedef struct oak_judged_rows {
+    unsigned count;
+    uint64_t cycle[OAK_JUDGED_ROWS]; /* the end of the instruction */
+    uint32_t value[OAK_MOST_JUDGED][OAK_JUDGED_ROWS];
+} oak_judged_rows;
 typedef struct oak_judged_vain {
     uint32_t value[OAK_FEW_JUDGED], matter, since;
 } oak_judged_vain;
@@ -260,7 +258,7 @@ typedef struct oak_judge {
     const uint32_t *masks;       /* the bits of each that matter: no others are told */
     unsigned count;              /* at most OAK_MOST_JUDGED */
     uint32_t asks, kept, sources; /* a bit for each value, in one of them at least */
-    oak_judged_changes *changes; /* may be NULL where nothing is kept */
+    oak_judged_rows *rows;       /* of the caller, until another judge is set; may be NULL where nothing is kept */
     oak_judged_known *vain;      /* may be NULL: `ends` is asked every time */
 } oak_judge;
 

@@ -101,12 +101,21 @@ static inline uint32_t lies(const oak_judged *judged, const oak_core *core, cons
 
 uint32_t oak_judged_else(const oak_judged *judged, oak_core *core, oak_judged_value *value)
 {
-    return value->kind == OAK_JUDGED_ASKED ? follow(judged, core, value) : lies(judged, core, value);
+    uint32_t word = 0;
+    if (value->kind == OAK_JUDGED_ASKED) return follow(judged, core, value);
+    if (value->kind != OAK_JUDGED_PC) return lies(judged, core, value);
+    (void)!judged->read(core, value->cells.address, &word);
+    return word;
 }
 
-static inline void keep(const oak_judged *judged, uint32_t number, uint64_t now)
+/* Puts down what is kept as it was taken. */
+static void keep(const oak_judged *judged, uint64_t now)
 {
-    *judged->judge.changes->behind++ = (oak_judged_change){now, number, judged->last[number]};
+    oak_judged_rows *rows = judged->judge.rows;
+    if (!rows || rows->count == OAK_JUDGED_ROWS) return;
+    for (uint32_t kept = judged->judge.kept; kept; kept &= kept - 1)
+        rows->value[oak_lowest_bit(kept)][rows->count] = judged->last[oak_lowest_bit(kept)];
+    rows->cycle[rows->count++] = now;
 }
 
 oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core_setup *setup, oak_core *core,
@@ -121,7 +130,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
                        .machine = setup->machine,
                        .time = isa->core->time(core)};
     if (judge) {
-        if (judge->count > OAK_MOST_JUDGED || (judge->kept && !judge->changes) ||
+        if (judge->count > OAK_MOST_JUDGED || (judge->kept && !judge->rows) ||
             (judge->sources && !judge->works_out))
             return OAK_UNSUPPORTED;
         made.judge = *judge;
@@ -189,7 +198,7 @@ static void settle(oak_judged *judged)
     judged->still = 0;
     if (!judged->touched) return;
     if (judged->passed) {
-        if (!--judged->passed) judged->alone = OAK_ALONE_NOT;
+        if (!--judged->passed) judged->way = judged->usual_way;
         return;
     }
     uint32_t which = judged->asked & judged->matter, quickest = UINT32_MAX;
@@ -214,7 +223,7 @@ static void settle(oak_judged *judged)
     if (!pays) judged->pause = judged->pause < PAUSE ? 2 * judged->pause + 1 : PAUSE;
     else if (was_said) judged->pause = 0;
     judged->passed = pays ? 0 : judged->pause;
-    if (judged->may_count && judged->passed) judged->alone = OAK_ALONE_COUNTS;
+    if (judged->may_count && judged->passed) judged->way = OAK_WAY_COUNTS;
     judged->still = pays ? still : 0;
     judged->settled = now;
     judged->touched_then = *judged->touched;
@@ -231,31 +240,34 @@ void oak_judged_begin(oak_judged *judged, oak_core *core)
 {
     judged->hit = false;
     oak_judged_take(judged, core);
-    for (unsigned kept = judged->judge.kept; kept; kept &= kept - 1)
-        keep(judged, oak_lowest_bit(kept), judged->time->cycles);
+    if (judged->judge.kept) keep(judged, judged->time->cycles);
 }
 
 static inline bool is_full(const oak_judged *judged)
 {
-    return judged->judge.kept && judged->judge.changes->behind >= judged->judge.changes->most;
+    return judged->judge.kept && judged->judge.rows->count == OAK_JUDGED_ROWS;
 }
 
 /* What a value is now: its bit, when it is another one than before. */
-static inline uint32_t take_one(oak_judged *judged, unsigned number, uint32_t value, uint64_t now)
+static inline uint32_t take_one(oak_judged *judged, unsigned number, uint32_t value)
 {
     if (value == judged->last[number]) return 0;
     judged->last[number] = value;
-    if (judged->judge.kept >> number & 1) keep(judged, number, now);
     return 1u << number;
 }
 
 static bool ask(oak_judged *judged, oak_core *core)
 {
+    enum { NEW = 256, PAUSE = 16 * NEW }; /* where none of so many has come back, the next ones hardly do */
     oak_judged_known *known = judged->judge.vain;
     if (judged->matter != judged->all) oak_judged_take(judged, core);
-    if (oak_judged_is_vain(judged, false)) return judged->hit;
+    if (known && judged->missed < NEW && oak_judged_is_vain(judged, false)) {
+        judged->missed = 0;
+        return judged->hit;
+    }
+    if (known) judged->missed = judged->missed < PAUSE ? judged->missed + 1 : 0;
     if (judged->judge.ends(judged->judge.context, judged->last, &judged->matter)) judged->hit = true;
-    else if (known) {
+    else if (known && judged->missed < NEW) {
         oak_judged_vain *one = oak_judged_slot(known, judged->last, false);
         memcpy(one->value, judged->last, sizeof one->value);
         one->matter = judged->matter;
@@ -277,20 +289,28 @@ static inline uint32_t take_some(oak_judged *judged, oak_core *core, uint32_t *s
         else if (value->kind == OAK_JUDGED_ASKED && is_known(judged, value, now))
             word = oak_judged_counted(value, now);
         else if (!quickly) word = oak_judged_now(judged, core, value);
+        else if (value->kind == OAK_JUDGED_PC) word = judged->pc;
         else if (judged->heavy >> i & 1) break;
         else if (value->kind == OAK_JUDGED_MADE && !(changed & judged->judge.sources)) continue;
         else word = lies(judged, core, value);
-        changed |= take_one(judged, i, word & value->mask, now);
+        changed |= take_one(judged, i, word & value->mask);
     }
     return changed;
+}
+
+/* It may pay to say how long these stay as they are. */
+static inline bool may_stand(const oak_judged *judged, unsigned which)
+{
+    return which & judged->asked && !(which & ~judged->asked);
 }
 
 /* What has become of it, and of the values that only the time was needed for: true when the run is to end here. */
 static bool finish(oak_judged *judged, oak_core *core, uint32_t changed, uint32_t some, uint32_t which)
 {
     changed |= take_some(judged, core, &some, judged->time->cycles, false);
+    if (changed & judged->judge.kept) keep(judged, judged->time->cycles);
     if (changed & judged->judge.asks || is_full(judged)) ask(judged, core);
-    if (which & judged->asked) settle(judged);
+    if (which == OAK_JUDGED_ALL || may_stand(judged, which)) settle(judged);
     return judged->hit;
 }
 
@@ -309,16 +329,10 @@ bool oak_judged_ask(oak_judged *judged, oak_core *core, uint64_t passed)
     return ends;
 }
 
-bool oak_judged_behind(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
+/* A register may depend on the time, and who judges may ask when. */
+static bool finish_at(oak_judged *judged, oak_core *core, uint32_t changed, uint32_t some, uint32_t which,
+                      uint64_t passed)
 {
-    uint32_t some = which & judged->matter,
-             changed = take_some(judged, core, &some, judged->time->cycles + (uint32_t)passed, true);
-    if (!some && (judged->passed > 1 || !(which & judged->asked))) {
-        if (which & judged->asked) judged->passed--;
-        if (!(changed & judged->judge.asks) && !is_full(judged)) return false;
-        return oak_judged_ask(judged, core, passed);
-    }
-    /* A register may depend on the time, and who judges may ask when. */
     judged->time->instructions += passed >> 32;
     judged->time->cycles += (uint32_t)passed;
     bool ends = finish(judged, core, changed, some, which);
@@ -327,16 +341,58 @@ bool oak_judged_behind(oak_judged *judged, oak_core *core, unsigned which, uint6
     return ends;
 }
 
+bool oak_judged_behind(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
+{
+    const uint64_t now = judged->time->cycles + (uint32_t)passed;
+    uint32_t some = which & judged->matter, changed = take_some(judged, core, &some, now, true);
+    bool settles = may_stand(judged, which);
+    if (some || (settles && judged->passed < 2)) return finish_at(judged, core, changed, some, which, passed);
+    if (settles) judged->passed--;
+    if (changed & judged->judge.kept) keep(judged, now);
+    if (!(changed & judged->judge.asks) && !is_full(judged)) return false;
+    return oak_judged_ask(judged, core, passed);
+}
+
+bool oak_judged_row(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
+{
+    const uint64_t now = judged->time->cycles + (uint32_t)passed;
+    oak_judged_rows *rows = judged->judge.rows;
+    const unsigned row = rows->count;
+    bool settles = may_stand(judged, which);
+    if (settles && judged->passed < 2) return oak_judged_behind(judged, core, which, passed);
+    for (unsigned i = 0; i < judged->count; i++) {
+        const oak_judged_value *value = &judged->value[i];
+        uint32_t word = judged->last[i];
+        if (which >> i & 1) {
+            if (value->kind == OAK_JUDGED_BYTE) word = *value->at;
+            else if (value->kind == OAK_JUDGED_PC) word = judged->pc;
+            else if (value->kind == OAK_JUDGED_ASKED && is_known(judged, value, now))
+                word = oak_judged_counted(value, now);
+            else if (judged->heavy >> i & 1) /* all of them again: some have been taken */
+                return finish_at(judged, core, judged->judge.kept, which & judged->matter, which, passed);
+            else word = lies(judged, core, value);
+            judged->last[i] = word &= value->mask;
+        }
+        rows->value[i][row] = word;
+    }
+    rows->cycle[row] = now;
+    rows->count = row + 1;
+    judged->passed -= settles;
+    return row + 1 == OAK_JUDGED_ROWS && oak_judged_ask(judged, core, passed);
+}
+
 void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless)
 {
     const oak_judge *judge = &judged->judge;
-    bool asked_for = judged->value->kind == OAK_JUDGED_ASKED;
-    judged->alone = OAK_ALONE_NOT;
+    bool asked_for = judged->value->kind == OAK_JUDGED_ASKED, alone = judged->count == 1;
+    judged->way = judge->asks ? OAK_WAY_ANY : OAK_WAY_ROWS;
     for (unsigned i = 0; i < judged->count; i++)
         if (judged->value[i].kind <= OAK_JUDGED_REGISTER) judged->heavy |= 1u << i;
     if (judged->count > OAK_FEW_JUDGED || judge->kept) judged->judge.vain = NULL;
-    if (judged->count != 1 || (judge->kept && judge->asks) || is_restless) return;
-    if (asked_for) judged->may_count = judge->kept && judged->touched;
-    else if (is_pc) judged->alone = judge->kept ? OAK_ALONE_PC : OAK_ALONE_PC_ASKS;
-    else judged->alone = judge->kept ? OAK_ALONE_LIES : OAK_ALONE_LIES_ASKS;
+    if (alone && !(judge->kept && judge->asks) && !is_restless) {
+        if (asked_for) judged->may_count = judge->kept && judged->touched;
+        else if (is_pc) judged->way = judge->kept ? OAK_WAY_PC : OAK_WAY_PC_ASKS;
+        else judged->way = judge->kept ? OAK_WAY_LIES : OAK_WAY_LIES_ASKS;
+    }
+    judged->usual_way = judged->way;
 }

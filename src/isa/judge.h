@@ -9,6 +9,7 @@
 /* Where one value is kept. */
 typedef enum oak_judged_kind {
     OAK_JUDGED_ASKED,    /* it is asked for, */
+    OAK_JUDGED_PC,       /* as the program counter, */
     OAK_JUDGED_REGISTER, /* as a register, */
     OAK_JUDGED_STATUS,   /* or as the one with the flags; */
     OAK_JUDGED_HANDLER,  /* it is the vector of what is handled, */
@@ -34,15 +35,16 @@ typedef struct oak_judged_value {
     uint32_t shows;
 } oak_judged_value;
 
-/* A single value that is only kept is looked at in a shorter way, as is one that is only asked about. */
-typedef enum oak_judged_alone {
-    OAK_ALONE_NOT,    /* there are others */
-    OAK_ALONE_COUNTS, /* it is asked for: as long as the next looks pass */
-    OAK_ALONE_PC,
-    OAK_ALONE_PC_ASKS,
-    OAK_ALONE_LIES, /* and nothing else changes it than instructions */
-    OAK_ALONE_LIES_ASKS
-} oak_judged_alone;
+/* What is judged most often is looked at in a shorter way. */
+typedef enum oak_judged_way {
+    OAK_WAY_ANY,
+    OAK_WAY_ROWS,   /* values that are only kept */
+    OAK_WAY_COUNTS, /* a single one that is kept, and asked for: as long as the next looks pass */
+    OAK_WAY_PC,     /* a single one that is kept, or asked about */
+    OAK_WAY_PC_ASKS,
+    OAK_WAY_LIES, /* and nothing else changes it than instructions */
+    OAK_WAY_LIES_ASKS
+} oak_judged_way;
 typedef struct oak_judged {
     oak_judge judge; /* but for its lists, which have gone */
     const oak_isa *isa;
@@ -55,8 +57,9 @@ typedef struct oak_judged {
     uint32_t (*pins)(void *machine, unsigned port);
     void *machine;
     oak_chip_time *time;  /* of the core */
-    uint8_t alone;        /* oak_judged_alone */
-    bool may_count;       /* OAK_ALONE_COUNTS at times */
+    uint8_t way;          /* oak_judged_way; and what it is where it does not count */
+    uint8_t usual_way;
+    bool may_count;       /* OAK_WAY_COUNTS at times */
     bool hit;             /* it has said that the run ends */
     unsigned count;       /* of values; 0: nobody judges */
     uint32_t all, matter; /* a bit for each; those that decide for now */
@@ -64,6 +67,8 @@ typedef struct oak_judged {
     uint32_t
         asked; /* those that are asked for: as long as `touched` is this, they all stay before the cycle `still`, */
     uint64_t still, touched_then, settled; /* which was worked out at `settled` */
+    uint32_t pc; /* of the next instruction: set by a loop where the program counter is judged */
+    unsigned missed; /* so often on end the values were new ones */
     unsigned pause, passed; /* so many more looks pass before it is worked out again how long they stay */
     oak_judged_value value[OAK_MOST_JUDGED];
     uint32_t last[OAK_MOST_JUDGED];
@@ -100,7 +105,8 @@ static inline bool oak_judged_stands(const oak_judged *judged, unsigned which, u
 
 /* An instruction has passed that may have changed these values (a bit each): true when the run is to end here. */
 bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned which);
-/* The same in a loop: so much has passed, instructions in the upper half and cycles in the lower one, that its time does not say yet. */
+/* The same in a loop (OAK_WAY_ROWS has its own): so much has passed, instructions in the upper half and cycles in the lower one, that its time does not say yet. */
+bool oak_judged_row(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed);
 bool oak_judged_behind(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed);
 /* Who judges is asked, with the values as they were taken: true when the run is to end here. */
 bool oak_judged_ask(oak_judged *judged, oak_core *core, uint64_t passed);
@@ -154,12 +160,12 @@ static inline bool oak_judged_is_vain(oak_judged *judged, bool alone)
 static inline void oak_judged_keep(oak_judged *judged, oak_core *core, uint32_t value, uint64_t now)
 {
     if (value == judged->last[0]) return;
-    oak_judged_changes *changes = judged->judge.changes;
-    oak_judged_change *to = changes->behind;
+    oak_judged_rows *rows = judged->judge.rows;
+    const unsigned row = rows->count;
     judged->last[0] = value;
-    *to = (oak_judged_change){now, 0, value};
-    changes->behind = ++to;
-    if (to >= changes->most) (void)oak_judged_ask(judged, core, 0);
+    rows->value[0][row] = value;
+    rows->cycle[row] = now;
+    if ((rows->count = row + 1) == OAK_JUDGED_ROWS) (void)oak_judged_ask(judged, core, 0);
 }
 /* The same of one that is asked about: true when it has to be. */
 static inline bool oak_judged_asks(oak_judged *judged, uint32_t value)
@@ -180,9 +186,9 @@ static inline uint32_t oak_judged_counted(const oak_judged_value *value, uint64_
 static inline bool oak_judged_counts(oak_judged *judged, oak_core *core, uint64_t now)
 {
     const oak_judged_value *value = judged->value;
-    if (judged->alone != OAK_ALONE_COUNTS || value->touched != *judged->touched || now >= value->course.until)
+    if (judged->way != OAK_WAY_COUNTS || value->touched != *judged->touched || now >= value->course.until)
         return false;
-    if (!--judged->passed) judged->alone = OAK_ALONE_NOT;
+    if (!--judged->passed) judged->way = judged->usual_way;
     oak_judged_keep(judged, core, oak_judged_counted(value, now) & value->mask, now);
     return true;
 }

@@ -68,15 +68,20 @@ static inline int64_t work_out(const oak_session *session, const judge_op **at, 
 
 static void load(const judge_space *space, const judge_op *op, int64_t *to)
 {
-    const uint32_t *values = space->value[op->from];
-    for (unsigned i = 0; op->kind == JUDGE_TIME && i < space->rows; i++) to[i] = (int64_t)space->cycle[i];
-    if (op->kind == JUDGE_TIME) return;
-    for (unsigned i = 0; i < space->rows; i++) to[i] = values[i] >> op->shift & op->mask;
+    const uint32_t *values = space->rows.value[op->from];
+    const uint64_t *cycles = space->rows.cycle;
+    const unsigned count = space->rows.count;
+    if (op->kind == JUDGE_TIME)
+        for (unsigned i = 0; i < count; i++) to[i] = (int64_t)cycles[i];
+    else if (!op->shift && op->mask == UINT32_MAX)
+        for (unsigned i = 0; i < count; i++) to[i] = values[i];
+    else
+        for (unsigned i = 0; i < count; i++) to[i] = values[i] >> op->shift & op->mask;
 }
 
 static void fill(const judge_space *space, int64_t number, int64_t *to)
 {
-    for (unsigned i = 0; i < space->rows; i++) to[i] = number;
+    for (unsigned i = 0; i < space->rows.count; i++) to[i] = number;
 }
 
 /* The same for all rows; what need not be worked out does no harm. */
@@ -89,13 +94,13 @@ static const int64_t *work_out_rows(judge_space *space, const judge_op *op)
             load(space, op, *top);
             if (op->kind != JUDGE_WITH) top++;
             if (op->kind == JUDGE_AGAINST) fill(space, op->number, *top);
-            if (op->kind > JUDGE_VALUE) oak_expr_plain_each(op->op, top[-1], *top, space->rows);
+            if (op->kind > JUDGE_VALUE) oak_expr_plain_each(op->op, top[-1], *top, space->rows.count);
         } else if (op->kind == JUDGE_TWO) {
             top--;
-            oak_expr_plain_each(op->op, top[-1], *top, space->rows);
-        } else if (op->kind == JUDGE_ONE) oak_expr_plain_each(op->op, top[-1], top[-1], space->rows);
+            oak_expr_plain_each(op->op, top[-1], *top, space->rows.count);
+        } else if (op->kind == JUDGE_ONE) oak_expr_plain_each(op->op, top[-1], top[-1], space->rows.count);
         else if (op->kind == JUDGE_BIT)
-            for (unsigned i = 0; i < space->rows; i++) top[-1][i] = top[-1][i] >> op->shift & 1;
+            for (unsigned i = 0; i < space->rows.count; i++) top[-1][i] = top[-1][i] >> op->shift & 1;
     }
     return space->stack[0];
 }
@@ -105,96 +110,59 @@ static void took(oak_session *session, oak_status status)
     if (status == OAK_NO_MEMORY) session->lost = true;
 }
 
-static void take(oak_session *session, const oak_judged_change *changes, size_t count)
+/* The values that are not the same in all rows, and in the one before them: a bit each. */
+static uint32_t changed_in(judge_space *space, uint32_t kept)
 {
-    took(session, trace_take(session->trace, changes, count, session->kept_as));
+    const unsigned count = space->rows.count;
+    uint32_t changed = space->any_before ? 0 : kept;
+    space->any_before = true;
+    for (; kept; kept &= kept - 1) {
+        const unsigned i = oak_lowest_bit(kept);
+        const uint32_t *values = space->rows.value[i], last = space->last[i];
+        uint32_t differs = 0;
+        for (unsigned r = 0; r < count; r++) differs |= values[r] ^ last;
+        space->last[i] = values[count - 1];
+        changed |= (uint32_t)(differs != 0) << i;
+    }
+    return changed;
 }
 
-static void take_rows(oak_session *session)
+/* Each of several records, in the order of time. */
+static void take_several(oak_session *session, uint32_t changed)
 {
     judge_space *space = session->judge_space;
-    oak_judged_change made[JUDGE_ROWS + JUDGE_MOST / 2];
-    uint64_t some = 0;
-    size_t count = 0, records = session->sampled_count;
-    for (size_t i = 0; i < records; i++) {
-        sampled_value *one = &session->sampled[i];
+    trace_column columns[JUDGE_MOST / 2];
+    unsigned count = 0;
+    for (size_t i = 0; i < session->sampled_count; i++) {
         const judge_record *record = &session->records[i];
-        uint64_t differs = 0;
-        space->differs[i] = 0;
-        if (!(record->reads & space->changed)) continue;
+        sampled_value *one = &session->sampled[i];
+        if (!(record->reads & changed)) continue;
         const int64_t *values = work_out_rows(space, session->judged + record->first);
-        if (records == 1) {
-            took(session, trace_take_column(session->trace, one->signal, space->cycle, values, one->mask,
-                                            space->rows));
-            one->last = (uint32_t)values[space->rows - 1] & one->mask;
-            one->known = true;
-            break;
-        }
-        for (unsigned r = 0; r < space->rows; r++) {
-            uint32_t now = (uint32_t)values[r] & one->mask;
-            differs |= (uint64_t)(!one->known || now != one->last) << r;
-            one->known = true;
-            one->last = space->result[i][r] = now;
-        }
-        space->differs[i] = differs;
-        some |= differs;
+        for (unsigned r = 0; r < space->rows.count; r++)
+            space->result[count][r] = (uint32_t)values[r] & one->mask;
+        one->known = true;
+        one->last = space->result[count][space->rows.count - 1];
+        columns[count] = (trace_column){.signal = one->signal, .values = space->result[count]};
+        count++;
     }
-    for (unsigned r = 0; r < space->rows && some >> r; r++) {
-        for (size_t i = 0; i < records; i++)
-            if (space->differs[i] >> r & 1)
-                made[count++] = (oak_judged_change){space->cycle[r], (uint32_t)i, space->result[i][r]};
-        if (count < JUDGE_ROWS) continue;
-        take(session, made, count);
-        count = 0;
-    }
-    take(session, made, count);
-}
-
-/* Of a single value each change is a moment of its own. */
-static void rows_of_one(oak_session *session, const oak_judged_change *change, size_t count)
-{
-    judge_space *space = session->judge_space;
-    uint32_t *values = space->value[change->number];
-    space->changed = 1u << change->number;
-    for (size_t i = 0; i < count; i += JUDGE_ROWS) {
-        space->rows = count - i < JUDGE_ROWS ? (unsigned)(count - i) : JUDGE_ROWS;
-        for (unsigned r = 0; r < space->rows; r++, change++) {
-            space->cycle[r] = change->cycle;
-            values[r] = change->value;
-        }
-        take_rows(session);
-    }
-}
-
-static void rows_of_several(oak_session *session, const oak_judged_change *change, size_t count)
-{
-    judge_space *space = session->judge_space;
-    const oak_judged_change *behind = change + count;
-    unsigned rows = 0, numbers[OAK_MOST_JUDGED], number_count = 0;
-    for (uint32_t kept = session->keeps; kept; kept &= kept - 1)
-        numbers[number_count++] = oak_lowest_bit(kept);
-    for (space->changed = 0; change < behind; change++) {
-        space->now[change->number] = change->value;
-        space->changed |= 1u << change->number;
-        if (change + 1 < behind && change[1].cycle == change->cycle) continue;
-        for (unsigned i = 0; i < number_count; i++) space->value[numbers[i]][rows] = space->now[numbers[i]];
-        space->cycle[rows++] = change->cycle;
-        if (rows < JUDGE_ROWS && change + 1 < behind) continue;
-        space->rows = rows;
-        take_rows(session);
-        space->changed = rows = 0;
-    }
+    took(session, trace_take_columns(session->trace, space->rows.cycle, columns, count, space->rows.count));
 }
 
 void session_take_kept(oak_session *session)
 {
     judge_space *space = session->judge_space;
-    if (!space || session->changes.behind == space->kept) return;
-    size_t count = (size_t)(session->changes.behind - space->kept);
-    session->changes.behind = space->kept;
-    if (session->records_as_is) take(session, space->kept, count);
-    else if (session->keeps & (session->keeps - 1)) rows_of_several(session, space->kept, count);
-    else rows_of_one(session, space->kept, count);
+    if (!space || !space->rows.count) return;
+    const uint32_t changed = changed_in(space, session->keeps);
+    if (session->sampled_count > 1) take_several(session, changed);
+    else if (session->records[0].reads & changed) {
+        sampled_value *one = session->sampled;
+        const int64_t *values = work_out_rows(space, session->judged + session->records[0].first);
+        took(session, trace_take_column(session->trace, one->signal, space->rows.cycle, values, one->mask,
+                                        space->rows.count));
+        one->last = (uint32_t)values[space->rows.count - 1] & one->mask;
+        one->known = true;
+    }
+    space->rows.count = 0;
 }
 
 /* What is worked out at once: nothing more is recorded when the trace is full. */
@@ -246,7 +214,7 @@ static bool ends(void *context, const uint32_t *values, uint32_t *matter)
     oak_session *session = context;
     const judge_op *op = first_of(session), *behind = session->judged + session->judged_count;
     uint32_t read = 0;
-    if (session->keeps && session->changes.behind >= session->changes.most) session_take_kept(session);
+    if (session->keeps && session->judge_space->rows.count == OAK_JUDGED_ROWS) session_take_kept(session);
     if (session->judged_later < session->judged_samples && turns_out(session))
         return session->judges_anew = true;
     for (; op < behind; op++) {
@@ -494,6 +462,7 @@ static bool compile_record(oak_session *session, size_t number, bool later, judg
 {
     const sampled_value *one = &session->sampled[number];
     unsigned first = session->judged_count, had = values->count;
+    const uint32_t made = session->depth_made, sources = session->depth_sources;
     if (number == JUDGE_MOST / 2 || session_reads_place(one->expr) ||
         !compile(session, one->expr, 0, values) ||
         !put(session, (judge_op){.kind = JUDGE_SAMPLE, .number = (int64_t)number}))
@@ -504,14 +473,11 @@ static bool compile_record(oak_session *session, size_t number, bool later, judg
     if ((as_is || session->all_later || !any_counts(values, reads)) != later) {
         session->judged_count = first;
         values->count = had;
+        session->depth_made = made, session->depth_sources = sources;
         return true;
     }
     session->records[number] = (judge_record){.first = first, .reads = later ? reads : 0};
     if (!later) return true;
-    session->records_as_is &= as_is && !(values->kept & reads);
-    if (as_is)
-        session->kept_as[op->from] =
-            (trace_kept){.signal = one->signal, .mask = op->mask & one->mask, .shift = op->shift};
     values->kept |= reads;
     return true;
 }
@@ -519,13 +485,10 @@ static bool compile_record(oak_session *session, size_t number, bool later, judg
 static bool compile_all(oak_session *session, judged_values *values)
 {
     session->judged_count = 0;
-    session->records_as_is = true;
     session->depth_made = session->depth_sources = 0;
     for (size_t i = 0; i < session->sampled_count; i++)
         if (!compile_record(session, i, true, values)) return false;
     session->judged_later = session->judged_count;
-    for (size_t i = 0; i < session->sampled_count && !session->records_as_is; i++)
-        session->kept_as[i] = (trace_kept){.signal = session->sampled[i].signal, .mask = UINT32_MAX};
     for (size_t i = 0; i < session->sampled_count; i++)
         if (!compile_record(session, i, false, values)) return false;
     session->judged_samples = session->judged_count;
@@ -546,7 +509,6 @@ static bool has_room(oak_session *session)
     judge_space *space = oak_take_zeroed(&session->host, sizeof *space);
     if (!space) return false;
     session->judge_space = space;
-    session->changes = (oak_judged_changes){.behind = space->kept, .most = space->kept + JUDGE_KEPT};
     session->vain.at = space->vain;
     return true;
 }
@@ -573,7 +535,8 @@ bool session_judge(oak_session *session)
         judge.count = values.count;
         judge.kept = session->keeps = values.kept;
         judge.asks = values.asks;
-        judge.changes = &session->changes;
+        judge.rows = &session->judge_space->rows;
+        session->judge_space->any_before = false;
         if (session->judged_samples == session->judged_later) judge.vain = &session->vain;
         memcpy(session->judged_masks, values.masks, sizeof values.masks);
         forget_vain(session);

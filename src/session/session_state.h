@@ -163,7 +163,7 @@ typedef struct judge_op {
     uint32_t mask;
     int64_t number;
 } judge_op;
-enum { JUDGE_DEPTH = 16, JUDGE_MOST = 96, JUDGE_KEPT = 1024, JUDGE_ROWS = 64 };
+enum { JUDGE_DEPTH = 16, JUDGE_MOST = 96, JUDGE_ROWS = OAK_JUDGED_ROWS };
 
 /* A piece of the program for what is recorded: where it begins, and what it depends on, a bit for each value. */
 typedef struct judge_record {
@@ -180,13 +180,10 @@ typedef struct depth_known {
     uint32_t by[DEPTH_BY], depth;
 } depth_known;
 typedef struct judge_space {
-    oak_judged_change kept[JUDGE_KEPT + OAK_MOST_JUDGED];
+    oak_judged_rows rows;
     oak_judged_vain vain[OAK_JUDGED_VAIN];
-    unsigned rows;
-    uint32_t changed; /* the values that have changed in these rows, a bit each */
-    uint32_t now[OAK_MOST_JUDGED];
-    uint64_t cycle[JUDGE_ROWS];
-    uint32_t value[OAK_MOST_JUDGED][JUDGE_ROWS];
+    uint32_t last[OAK_MOST_JUDGED]; /* in the rows before */
+    bool any_before;
     int64_t stack[JUDGE_DEPTH + 2][JUDGE_ROWS];
     uint32_t result[JUDGE_MOST / 2][JUDGE_ROWS];
     uint64_t differs[JUDGE_MOST / 2]; /* from the row before: a bit for each row */
@@ -266,9 +263,6 @@ struct oak_session {
     /* First what is recorded and worked out behind the run, then what is recorded at once, then conditions. */
     unsigned judged_later, judged_samples, judged_count;
     judge_record records[JUDGE_MOST / 2]; /* one for each, of two operations at least */
-    bool records_as_is;                   /* no more than one value each, each of them once */
-    trace_kept
-        kept_as[JUDGE_MOST / 2]; /* what goes into the trace: of values, if so, else of what is recorded */
     uint32_t keeps;              /* the values of what is recorded, a bit each */
     bool all_later;   /* it is all worked out behind the run: to say when a counter will have changed something does not pay */
     bool judges_anew; /* which has just turned out */
@@ -277,7 +271,6 @@ struct oak_session {
     uint32_t depth_made, depth_sources; /* the value that is the depth of calls, and those it is worked out of, a bit each */
     uint8_t depth_from[DEPTH_SOURCES]; /* which of them are: OAK_MOST_JUDGED for none */
     judge_space *judge_space;
-    oak_judged_changes changes; /* of them, not yet in the trace: of a run that is under way */
     oak_judged_known vain;
 
     bool judges, judging;     /* conditions are to be judged behind each instruction; and are, */

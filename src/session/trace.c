@@ -160,6 +160,26 @@ static inline oak_status note(oak_trace *trace, uint64_t time, uint32_t number, 
     return OAK_OK;
 }
 
+/* The usual case of it: a level behind others in a dense piece. */
+static inline bool follows(oak_trace *trace, uint64_t time, unsigned number, uint32_t value)
+{
+    const size_t count = trace->change_count, at = count % TRACE_PIECE;
+    trace_signal *signal = &trace->signals[number];
+    if (!at || count == trace->most || signal->last == TRACE_NONE || signal->about.is_event ||
+        signal->other || signal->time == time)
+        return false;
+    const trace_piece *piece = &trace->pieces[count / TRACE_PIECE];
+    if (piece->wide || time - piece->base > UINT16_MAX) return false;
+    if (signal->value == value) return true;
+    piece->dense[at] = (trace_dense){(uint16_t)(time - piece->base), (uint16_t)number, value};
+    signal->value = value;
+    signal->time = time;
+    if (time > trace->end) trace->end = time;
+    signal->last = count;
+    trace->change_count++;
+    return true;
+}
+
 oak_status oak_trace_note(oak_trace *trace, const oak_trace_change *change)
 {
     if (!trace || !change) return OAK_MISUSE;
@@ -215,24 +235,17 @@ static void end_run(oak_trace *trace, const run *on)
     if (signal->time > trace->end) trace->end = signal->time;
 }
 
-oak_status trace_take(oak_trace *trace, const oak_judged_change *changes, size_t count,
-                      const trace_kept *kept)
+oak_status trace_take_columns(oak_trace *trace, const uint64_t *times, trace_column *columns,
+                              unsigned column_count, size_t count)
 {
-    const oak_judged_change *change = changes, *const behind = changes + count;
     oak_status status = OAK_OK;
-    while (change < behind && !status && !trace->paused) {
-        const uint32_t number = change->number, mask = kept[number].mask;
-        const unsigned shift = kept[number].shift;
-        status = note(trace, change->cycle, kept[number].signal, change->value >> shift & mask, 0);
-        change++;
-        run on = run_of(trace, kept[number].signal);
-        if (!on.room) continue;
-        const oak_judged_change *most = on.room < (size_t)(behind - change) ? change + on.room : behind;
-        while (change < most && change->number == number &&
-               goes_on(&on, change->cycle, change->value >> shift & mask))
-            change++;
-        end_run(trace, &on);
-    }
+    for (size_t i = 0; i < count && !status && !trace->paused; i++)
+        for (trace_column *one = columns; one < columns + column_count && !status; one++) {
+            if (i && one->values[i] == one->last) continue;
+            one->last = one->values[i];
+            if (!follows(trace, times[i], one->signal, one->last))
+                status = note(trace, times[i], one->signal, one->last, 0);
+        }
     return status;
 }
 

@@ -45,12 +45,12 @@ struct oak_trace {
     bool paused; /* somebody looks at what has been recorded already */
 };
 
-/* The signal that a value is recorded as, and which bits of it. */
-typedef struct trace_kept {
+/* The values of a signal at some times. */
+typedef struct trace_column {
     unsigned signal;
-    uint32_t mask;
-    uint8_t shift;
-} trace_kept;
+    const uint32_t *values;
+    uint32_t last; /* of its own use */
+} trace_column;
 
 static inline oak_trace_change trace_change(const oak_trace *trace, size_t number)
 {
@@ -62,9 +62,9 @@ static inline oak_trace_change trace_change(const oak_trace *trace, size_t numbe
 
 /* Forgets all but so many changes. */
 void trace_cut(oak_trace *trace, size_t count);
-/* As oak_trace_note for each of these, in their order. */
-OAK_MUST_USE oak_status trace_take(oak_trace *trace, const oak_judged_change *changes, size_t count,
-                                   const trace_kept *kept);
+/* As oak_trace_note for each of some signals at each of these times, in their order. */
+OAK_MUST_USE oak_status trace_take_columns(oak_trace *trace, const uint64_t *times, trace_column *columns,
+                                           unsigned column_count, size_t count);
 /* The same for one signal: at these times it has become these bits of these values. */
 OAK_MUST_USE oak_status trace_take_column(oak_trace *trace, unsigned signal, const uint64_t *times,
                                           const int64_t *values, uint32_t mask, size_t count);

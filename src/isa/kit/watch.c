@@ -256,8 +256,9 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
             kit->judged_always |= (uint16_t)(1u << i);
             kit->judges[i][0] = kit->judges[i][1] = (kit_wanted){.cells = *cells};
             kit->judges[i][0].cells.accesses = kit->judges[i][1].cells.accesses = 0;
-            if (!cells->space && cells->address == about->pc_register && !kit->arch->slot_bytes)
-                oak_judged_at(&kit->judged, i, &kit->pc, sizeof kit->pc, true);
+            if (cells->space || cells->address != about->pc_register) continue;
+            if (kit->arch->slot_bytes) kit->judged.value[i].kind = OAK_JUDGED_PC;
+            else oak_judged_at(&kit->judged, i, &kit->pc, sizeof kit->pc, true);
             continue;
         }
         kit_wanted *judges = kit->judges[i];
