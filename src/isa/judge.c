@@ -86,6 +86,7 @@ static inline uint32_t lies(const oak_judged *judged, const oak_core *core, cons
     case OAK_JUDGED_STATUS: return judged->status(core);
     case OAK_JUDGED_HANDLER: return handler(judged, core);
     case OAK_JUDGED_MADE: return judge->works_out(judge->context, judged->last);
+    case OAK_JUDGED_BANKED: return value->at[*value->bank & value->bank_bits];
     case OAK_JUDGED_WRITTEN: return judged->last[value - judged->value] + 1;
     case OAK_JUDGED_BYTE: return *value->at;
     case OAK_JUDGED_HALF: memcpy(&half, value->at, sizeof half); return half;
@@ -167,6 +168,16 @@ void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned
     if (bytes == 1) value->kind = OAK_JUDGED_BYTE;
     else if (host) value->kind = bytes == 2 ? OAK_JUDGED_HALF : OAK_JUDGED_WORD;
     else value->kind = high_first ? OAK_JUDGED_HIGH_FIRST : OAK_JUDGED_LOW_FIRST;
+}
+
+void oak_judged_in_bank(oak_judged *judged, unsigned number, const uint8_t *first, const uint8_t *bank,
+                        uint8_t bits)
+{
+    oak_judged_value *value = &judged->value[number];
+    value->kind = OAK_JUDGED_BANKED;
+    value->at = first;
+    value->bank = bank;
+    value->bank_bits = bits;
 }
 
 void oak_judged_by(oak_judged *judged, unsigned number, uint32_t (*status)(const oak_core *core))
@@ -353,39 +364,114 @@ bool oak_judged_behind(oak_judged *judged, oak_core *core, unsigned which, uint6
     return oak_judged_ask(judged, core, passed);
 }
 
-bool oak_judged_row(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
+/* What is to be known of values that are asked for, to look at them quickly. */
+static void make_known(oak_judged *judged)
+{
+    uint64_t now = judged->time->cycles;
+    judged->known = UINT64_MAX;
+    judged->known_touched = judged->touched ? *judged->touched : 0;
+    for (uint32_t asked = judged->asked; asked; asked &= asked - 1) {
+        const oak_judged_value *value = &judged->value[oak_lowest_bit(asked)];
+        oak_judged_quick *quick = &judged->quick[oak_lowest_bit(asked)];
+        bool counts = value->shows, simple = counts || !value->course.step;
+        quick->kind = counts ? OAK_QUICK_COUNTS : OAK_QUICK_STAYS;
+        quick->base = counts ? value->base : value->word;
+        quick->flips = value->flips;
+        quick->mask = counts ? value->shows & value->mask : value->mask;
+        if (!simple || !is_known(judged, value, now)) judged->known = 0;
+        else if (value->course.until < judged->known) judged->known = value->course.until;
+    }
+}
+
+static bool look_and_know(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
+{
+    uint32_t force = judged->judge.kept; /* a row, whether something has changed or not */
+    bool ends = finish_at(judged, core, force, judged->matter, which, passed);
+    judged->time->cycles += (uint32_t)passed;
+    make_known(judged);
+    judged->time->cycles -= (uint32_t)passed;
+    return ends;
+}
+
+static inline uint32_t quick_word(const oak_judged *judged, const oak_judged_quick *quick, uint32_t now)
+{
+    uint32_t word = 0;
+    uint16_t half;
+    if (quick->kind == OAK_QUICK_BYTE) word = *quick->at;
+    else if (quick->kind == OAK_QUICK_COUNTS) word = quick->base + (now ^ quick->flips);
+    else if (quick->kind == OAK_QUICK_PC) word = judged->pc;
+    else if (quick->kind == OAK_QUICK_WORD) memcpy(&word, quick->at, sizeof word);
+    else if (quick->kind == OAK_QUICK_STAYS) word = quick->base;
+    else if (quick->kind == OAK_QUICK_BANKED) word = quick->at[*quick->bank & quick->bank_bits];
+    else {
+        memcpy(&half, quick->at, sizeof half);
+        word = half;
+    }
+    return word & quick->mask;
+}
+
+bool oak_judged_quickly(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
 {
     const uint64_t now = judged->time->cycles + (uint32_t)passed;
+    const oak_judged_quick *quick = judged->quick, *const end = judged->quick_end;
     oak_judged_rows *rows = judged->judge.rows;
-    const unsigned row = rows->count;
-    bool settles = may_stand(judged, which);
-    if (settles && judged->passed < 2) return oak_judged_behind(judged, core, which, passed);
+    if (judged->asked && (now >= judged->known || judged->known_touched != *judged->touched))
+        return look_and_know(judged, core, which, passed);
+    if (!(which & ~judged->asked)) {
+        if (judged->passed < 2) return look_and_know(judged, core, which, passed);
+        judged->passed--;
+    }
+    if (!judged->judge.asks) {
+        const unsigned row = rows->count;
+        for (; quick < end; quick++) quick->column[row] = quick_word(judged, quick, (uint32_t)now);
+        rows->cycle[row] = now;
+        rows->count = row + 1;
+        if (row + 1 == OAK_JUDGED_ROWS) return oak_judged_ask(judged, core, passed);
+        return false;
+    }
+    uint32_t *last = judged->last, changed = 0, some = which & judged->matter;
+    for (; some; quick++, last++, some >>= 1) {
+        if (!(some & 1)) continue;
+        const uint32_t word = quick_word(judged, quick, (uint32_t)now);
+        changed |= word ^ *last;
+        *last = word;
+    }
+    if (changed) return oak_judged_ask(judged, core, passed);
+    return false;
+}
+
+/* Whether all of them can be looked at quickly. */
+static bool is_quick(oak_judged *judged)
+{
+    static const uint8_t kinds[] = {[OAK_JUDGED_ASKED] = OAK_QUICK_STAYS + 1,
+                                    [OAK_JUDGED_PC] = OAK_QUICK_PC + 1,
+                                    [OAK_JUDGED_BANKED] = OAK_QUICK_BANKED + 1,
+                                    [OAK_JUDGED_BYTE] = OAK_QUICK_BYTE + 1,
+                                    [OAK_JUDGED_HALF] = OAK_QUICK_HALF + 1,
+                                    [OAK_JUDGED_WORD] = OAK_QUICK_WORD + 1,
+                                    [OAK_JUDGED_HIGH_FIRST] = 0};
+    const oak_judge *judge = &judged->judge;
+    if (judge->kept && judge->asks) return false;
     for (unsigned i = 0; i < judged->count; i++) {
         const oak_judged_value *value = &judged->value[i];
-        uint32_t word = judged->last[i];
-        if (which >> i & 1) {
-            if (value->kind == OAK_JUDGED_BYTE) word = *value->at;
-            else if (value->kind == OAK_JUDGED_PC) word = judged->pc;
-            else if (value->kind == OAK_JUDGED_ASKED && is_known(judged, value, now))
-                word = oak_judged_counted(value, now);
-            else if (judged->heavy >> i & 1) /* all of them again: some have been taken */
-                return finish_at(judged, core, judged->judge.kept, which & judged->matter, which, passed);
-            else word = lies(judged, core, value);
-            judged->last[i] = word &= value->mask;
-        }
-        rows->value[i][row] = word;
+        if (!kinds[value->kind] || (value->kind == OAK_JUDGED_ASKED && !judged->touched)) return false;
+        judged->quick[i] = (oak_judged_quick){.at = value->at,
+                                              .bank = value->bank,
+                                              .bank_bits = value->bank_bits,
+                                              .column = judge->rows ? judge->rows->value[i] : NULL,
+                                              .mask = value->mask,
+                                              .kind = (uint8_t)(kinds[value->kind] - 1)};
     }
-    rows->cycle[row] = now;
-    rows->count = row + 1;
-    judged->passed -= settles;
-    return row + 1 == OAK_JUDGED_ROWS && oak_judged_ask(judged, core, passed);
+    judged->quick_end = judged->quick + judged->count;
+    judged->known = 0;
+    return true;
 }
 
 void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless)
 {
     const oak_judge *judge = &judged->judge;
     bool asked_for = judged->value->kind == OAK_JUDGED_ASKED, alone = judged->count == 1;
-    judged->way = judge->asks ? OAK_WAY_ANY : OAK_WAY_ROWS;
+    judged->way = is_quick(judged) ? OAK_WAY_QUICK : OAK_WAY_ANY;
     for (unsigned i = 0; i < judged->count; i++)
         if (judged->value[i].kind <= OAK_JUDGED_REGISTER) judged->heavy |= 1u << i;
     if (judged->count > OAK_FEW_JUDGED || judge->kept) judged->judge.vain = NULL;
@@ -395,4 +481,8 @@ void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless)
         else judged->way = judge->kept ? OAK_WAY_LIES : OAK_WAY_LIES_ASKS;
     }
     judged->usual_way = judged->way;
+    judged->needs_place = false;
+    for (unsigned i = 0; i < judged->count; i++)
+        judged->needs_place |=
+            judged->value[i].kind == OAK_JUDGED_PC || judged->value[i].kind == OAK_JUDGED_MADE;
 }

@@ -15,6 +15,7 @@ typedef enum oak_judged_kind {
     OAK_JUDGED_HANDLER,  /* it is the vector of what is handled, */
     OAK_JUDGED_MADE,     /* what who judges works out, */
     OAK_JUDGED_WRITTEN,  /* or another number after each write */
+    OAK_JUDGED_BANKED,   /* a byte, in the bank that is selected */
     OAK_JUDGED_BYTE,
     OAK_JUDGED_HALF, /* as the host has numbers */
     OAK_JUDGED_WORD,
@@ -22,7 +23,8 @@ typedef enum oak_judged_kind {
     OAK_JUDGED_HIGH_FIRST
 } oak_judged_kind;
 typedef struct oak_judged_value {
-    const uint8_t *at;
+    const uint8_t *at, *bank; /* `bank`: where the number of the selected one lies, */
+    uint8_t bank_bits;        /* in these bits, which are the distance from the first one */
     uint8_t kind, bytes;
     uint32_t mask;
     oak_watched cells;
@@ -35,10 +37,27 @@ typedef struct oak_judged_value {
     uint32_t shows;
 } oak_judged_value;
 
+/* The same as it is looked at behind an instruction that changes more than counters: where nobody has to be called. */
+typedef enum oak_judged_quick_kind {
+    OAK_QUICK_BYTE,
+    OAK_QUICK_COUNTS, /* base + (cycle ^ flips) */
+    OAK_QUICK_PC,
+    OAK_QUICK_HALF,
+    OAK_QUICK_WORD,
+    OAK_QUICK_STAYS, /* base */
+    OAK_QUICK_BANKED
+} oak_judged_quick_kind;
+typedef struct oak_judged_quick {
+    const uint8_t *at, *bank;
+    uint32_t *column; /* in the rows; NULL: it is not kept */
+    uint32_t mask, base, flips;
+    uint8_t kind, bank_bits;
+} oak_judged_quick;
+
 /* What is judged most often is looked at in a shorter way. */
 typedef enum oak_judged_way {
     OAK_WAY_ANY,
-    OAK_WAY_ROWS,   /* values that are only kept */
+    OAK_WAY_QUICK,  /* values that are all only kept, or all only asked about, as oak_judged_quick */
     OAK_WAY_COUNTS, /* a single one that is kept, and asked for: as long as the next looks pass */
     OAK_WAY_PC,     /* a single one that is kept, or asked about */
     OAK_WAY_PC_ASKS,
@@ -60,6 +79,7 @@ typedef struct oak_judged {
     uint8_t way;          /* oak_judged_way; and what it is where it does not count */
     uint8_t usual_way;
     bool may_count;       /* OAK_WAY_COUNTS at times */
+    bool needs_place;     /* the core's program counter is to be up to date when values are looked at */
     bool hit;             /* it has said that the run ends */
     unsigned count;       /* of values; 0: nobody judges */
     uint32_t all, matter; /* a bit for each; those that decide for now */
@@ -70,6 +90,8 @@ typedef struct oak_judged {
     uint32_t pc; /* of the next instruction: set by a loop where the program counter is judged */
     unsigned missed; /* so often on end the values were new ones */
     unsigned pause, passed; /* so many more looks pass before it is worked out again how long they stay */
+    uint64_t known, known_touched; /* before this cycle, and as long as `touched` is this, `quick` says all */
+    oak_judged_quick quick[OAK_MOST_JUDGED], *quick_end;
     oak_judged_value value[OAK_MOST_JUDGED];
     uint32_t last[OAK_MOST_JUDGED];
 } oak_judged;
@@ -81,6 +103,9 @@ OAK_MUST_USE oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, c
                                        oak_core *core, const oak_judge *judge);
 /* A value lies here: in a register of the host, or as cells of memory. */
 void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned bytes, bool host);
+/* It is a byte of one of several banks. */
+void oak_judged_in_bank(oak_judged *judged, unsigned number, const uint8_t *first, const uint8_t *bank,
+                        uint8_t bits);
 /* It is the register with the flags, which can be had by itself. */
 void oak_judged_by(oak_judged *judged, unsigned number, uint32_t (*status)(const oak_core *core));
 /* When all have their places: whether a single one can be looked at in a shorter way. */
@@ -94,7 +119,7 @@ void oak_judged_take(oak_judged *judged, oak_core *core);
 static inline void oak_judged_forget(oak_judged *judged)
 {
     for (unsigned i = 0; i < judged->count; i++) judged->value[i].course.until = 0;
-    judged->still = 0;
+    judged->still = judged->known = 0;
 }
 
 /* None of these values (a bit each) can have changed: all of them are registers of devices that stand still. */
@@ -105,9 +130,10 @@ static inline bool oak_judged_stands(const oak_judged *judged, unsigned which, u
 
 /* An instruction has passed that may have changed these values (a bit each): true when the run is to end here. */
 bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned which);
-/* The same in a loop (OAK_WAY_ROWS has its own): so much has passed, instructions in the upper half and cycles in the lower one, that its time does not say yet. */
-bool oak_judged_row(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed);
+/* The same in a loop: so much has passed, instructions in the upper half and cycles in the lower one, that its time does not say yet. */
 bool oak_judged_behind(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed);
+/* The same, OAK_WAY_QUICK. */
+bool oak_judged_quickly(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed);
 /* Who judges is asked, with the values as they were taken: true when the run is to end here. */
 bool oak_judged_ask(oak_judged *judged, oak_core *core, uint64_t passed);
 /* A value as it is now: of what is a byte or a word of the host, or a register that is read, or of all else. */

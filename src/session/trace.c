@@ -212,16 +212,20 @@ static run run_of(const oak_trace *trace, unsigned number)
                  .room = room < TRACE_PIECE - at ? room : TRACE_PIECE - at};
 }
 
-/* False for what is not as simple as that. */
-static inline bool goes_on(run *on, uint64_t time, uint32_t value)
+/* So many more, each behind the one before it, for which there is room. */
+static void go_on(run *on, const uint64_t *times, const int64_t *values, uint32_t mask, size_t count)
 {
-    uint64_t after = time - on->base;
-    if (value == on->value) return true;
-    if (after > UINT16_MAX || after == on->after) return false;
-    *on->to++ = (trace_dense){(uint16_t)after, on->signal, value};
-    on->after = (uint32_t)after;
-    on->value = value;
-    return true;
+    const uint16_t base = (uint16_t)on->base, signal = on->signal;
+    uint32_t last = on->value;
+    trace_dense *to = on->to;
+    for (size_t i = 0; i < count; i++) {
+        const uint32_t value = (uint32_t)values[i] & mask;
+        *to = (trace_dense){(uint16_t)((uint16_t)times[i] - base), signal, value}; /* it is the next one, or not */
+        to += value != last;
+        last = value;
+    }
+    on->to = to;
+    on->value = last;
 }
 
 static void end_run(oak_trace *trace, const run *on)
@@ -230,7 +234,7 @@ static void end_run(oak_trace *trace, const run *on)
     const trace_piece *piece = &trace->pieces[trace->change_count / TRACE_PIECE];
     trace->change_count += (size_t)(on->to - piece->dense) - trace->change_count % TRACE_PIECE;
     signal->last = trace->change_count - 1;
-    signal->time = piece->base + on->after;
+    signal->time = piece->base + on->to[-1].after;
     signal->value = on->value;
     if (signal->time > trace->end) trace->end = signal->time;
 }
@@ -257,9 +261,12 @@ oak_status trace_take_column(oak_trace *trace, unsigned signal, const uint64_t *
         status = note(trace, times[i], signal, (uint32_t)values[i] & mask, 0);
         i++;
         run on = run_of(trace, signal);
-        if (!on.room) continue;
         size_t most = on.room < count - i ? i + on.room : count;
-        while (i < most && goes_on(&on, times[i], (uint32_t)values[i] & mask)) i++;
+        while (most > i && times[most - 1] - on.base > UINT16_MAX) most--; /* times go up */
+        while (i < most && times[i] == on.base + on.after) most = i;
+        if (i == most) continue;
+        go_on(&on, times + i, values + i, mask, most - i);
+        i = most;
         end_run(trace, &on);
     }
     return status;

@@ -505,22 +505,29 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
             const uint64_t now_ = core->kit.time.cycles + done_;
 #define HERE_ (half_ < core->code_halves ? core->code_first - 1 + 2 * half_ : armm_pc_of(core, op))
 #define SEEN_ (HERE_ & judged_->value->mask)
-            if (judged_->way == OAK_WAY_PC) oak_judged_keep(judged_, core, SEEN_, now_);
-            else if (judged_->way == OAK_WAY_PC_ASKS) {
+            switch (judged_->way) {
+            case OAK_WAY_PC: oak_judged_keep(judged_, core, SEEN_, now_); break;
+            case OAK_WAY_PC_ASKS:
                 if (oak_judged_asks(judged_, SEEN_) && oak_judged_ask(judged_, core, done_)) goto judged;
-            } else if (judged_->way >= OAK_WAY_LIES || (!oak_judged_counts(judged_, core, now_) && !oak_judged_stands(judged_, which_, now_))) {
+                break;
+            case OAK_WAY_LIES:
+            case OAK_WAY_LIES_ASKS:
                 SAVE;
                 core->it = core->natural[half_].it;
                 if (judged_->way == OAK_WAY_LIES) oak_judged_keep(judged_, core, oak_judged_now(judged_, core, judged_->value), now_);
-                else if (judged_->way == OAK_WAY_LIES_ASKS) {
-                    if (oak_judged_asks(judged_, oak_judged_now(judged_, core, judged_->value)) && oak_judged_ask(judged_, core, done_)) goto judged;
-                } else {
-                    const uint32_t began_at_ = core->kit.pc;
-                    if (core->kit.judged_always || core->judges_state) core->kit.pc = judged_->pc = HERE_;
-                    const bool ends_ = judged_->way == OAK_WAY_ROWS ? oak_judged_row(judged_, core, which_, done_) : oak_judged_behind(judged_, core, which_, done_);
-                    core->kit.pc = began_at_;
-                    if (ends_) goto judged;
-                }
+                else if (oak_judged_asks(judged_, oak_judged_now(judged_, core, judged_->value)) && oak_judged_ask(judged_, core, done_)) goto judged;
+                core->it = 0;
+                break;
+            default:
+                if (oak_judged_counts(judged_, core, now_) || oak_judged_stands(judged_, which_, now_)) break;
+                SAVE;
+                core->it = core->natural[half_].it;
+                const uint32_t began_at_ = core->kit.pc;
+                if (judged_->needs_place || core->judges_state) core->kit.pc = judged_->pc = HERE_;
+                const bool ends_ = judged_->way == OAK_WAY_QUICK ? oak_judged_quickly(judged_, core, which_, done_)
+                                                                  : oak_judged_behind(judged_, core, which_, done_);
+                core->kit.pc = began_at_;
+                if (ends_) goto judged;
                 core->it = 0;
             }
 #undef HERE_

@@ -238,27 +238,32 @@ look:
     if (op < ops + CORE_SPAN + KIT_SPARE - 1) { /* what is not an instruction is no end of one */
         const uint64_t done = spent - op->cost, now = kit->time.cycles + (uint32_t)done;
         oak_judged *const judged = &kit->judged;
-        if (judged->way == OAK_WAY_PC) oak_judged_keep(judged, core, SEEN_AT & judged->value->mask, now);
-        else if (judged->way == OAK_WAY_PC_ASKS) {
+        switch (judged->way) {
+        case OAK_WAY_PC: oak_judged_keep(judged, core, SEEN_AT & judged->value->mask, now); break;
+        case OAK_WAY_PC_ASKS:
             if (oak_judged_asks(judged, SEEN_AT & judged->value->mask) && oak_judged_ask(judged, core, done))
                 goto judged;
-        } else if (judged->way >= OAK_WAY_LIES ||
-                   (!oak_judged_counts(judged, core, now) && !oak_judged_stands(judged, from->judged, now))) {
+            break;
+        case OAK_WAY_LIES:
             SAVE;
-            if (judged->way == OAK_WAY_LIES)
-                oak_judged_keep(judged, core, oak_judged_now(judged, core, judged->value), now);
-            else if (judged->way == OAK_WAY_LIES_ASKS) {
-                if (oak_judged_asks(judged, oak_judged_now(judged, core, judged->value)) &&
-                    oak_judged_ask(judged, core, done))
-                    goto judged;
-            } else {
-                uint32_t began_at = kit->pc;
-                if (kit->judged_always) kit->pc = (uint32_t)(op - ops), judged->pc = SEEN_AT;
-                bool ends = judged->way == OAK_WAY_ROWS ? oak_judged_row(judged, core, from->judged, done)
-                                                        : oak_judged_behind(judged, core, from->judged, done);
-                kit->pc = began_at;
-                if (ends) goto judged;
-            }
+            oak_judged_keep(judged, core, oak_judged_now(judged, core, judged->value), now);
+            break;
+        case OAK_WAY_LIES_ASKS:
+            SAVE;
+            if (oak_judged_asks(judged, oak_judged_now(judged, core, judged->value)) &&
+                oak_judged_ask(judged, core, done))
+                goto judged;
+            break;
+        default:
+            if (oak_judged_counts(judged, core, now) || oak_judged_stands(judged, from->judged, now)) break;
+            SAVE;
+            const uint32_t began_at = kit->pc;
+            if (judged->needs_place) kit->pc = (uint32_t)(op - ops), judged->pc = SEEN_AT;
+            const bool ends = judged->way == OAK_WAY_QUICK
+                                  ? oak_judged_quickly(judged, core, from->judged, done)
+                                  : oak_judged_behind(judged, core, from->judged, done);
+            kit->pc = began_at;
+            if (ends) goto judged;
         }
         from = op;
     }

@@ -257,8 +257,7 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
             kit->judges[i][0] = kit->judges[i][1] = (kit_wanted){.cells = *cells};
             kit->judges[i][0].cells.accesses = kit->judges[i][1].cells.accesses = 0;
             if (cells->space || cells->address != about->pc_register) continue;
-            if (kit->arch->slot_bytes) kit->judged.value[i].kind = OAK_JUDGED_PC;
-            else oak_judged_at(&kit->judged, i, &kit->pc, sizeof kit->pc, true);
+            kit->judged.value[i].kind = OAK_JUDGED_PC;
             continue;
         }
         kit_wanted *judges = kit->judges[i];
@@ -283,7 +282,12 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
             judges[1].cells = (oak_watched){.accesses = OAK_ACCESS_WRITE,
                                             .bits = (uint8_t)(((1u << flag->width) - 1) << flag->bit),
                                             .address = flag->reg};
-            (void)register_lies(about, &judges[1]);
+            const uint8_t *first = kit_cells(core, judges[0].cells.space, judges[0].cells.address, 1);
+            if (register_lies(about, &judges[1]) && judges[1].cells.space && first &&
+                judges[0].stride == 1u << flag->bit)
+                oak_judged_in_bank(&kit->judged, i, first,
+                                   kit_cells(core, judges[1].cells.space, judges[1].cells.address, 1),
+                                   judges[1].cells.bits);
         }
         for (unsigned f = 0; f < about->flag_count; f++) {
             const oak_flag_info *flag = &about->flags[f];
