@@ -113,7 +113,9 @@ uint32_t oak_judged_else(const oak_judged *judged, oak_core *core, oak_judged_va
 static void keep(const oak_judged *judged, uint64_t now)
 {
     oak_judged_rows *rows = judged->judge.rows;
-    if (!rows || rows->count == OAK_JUDGED_ROWS) return;
+    if (!rows) return;
+    if (rows->count && rows->cycle[rows->count - 1] == now) rows->count--; /* it has become something else meanwhile */
+    if (rows->count == OAK_JUDGED_ROWS) return;
     for (uint32_t kept = judged->judge.kept; kept; kept &= kept - 1)
         rows->value[oak_lowest_bit(kept)][rows->count] = judged->last[oak_lowest_bit(kept)];
     rows->cycle[rows->count++] = now;
@@ -327,7 +329,8 @@ static bool finish(oak_judged *judged, oak_core *core, uint32_t changed, uint32_
 
 bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned which)
 {
-    return finish(judged, core, 0, which & judged->matter, which);
+    uint32_t force = judged->way == OAK_WAY_QUICK ? judged->judge.kept : 0; /* `last` may be older */
+    return finish(judged, core, force, which & judged->matter, which);
 }
 
 bool oak_judged_ask(oak_judged *judged, oak_core *core, uint64_t passed)
@@ -385,8 +388,7 @@ static void make_known(oak_judged *judged)
 
 static bool look_and_know(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
 {
-    uint32_t force = judged->judge.kept; /* a row, whether something has changed or not */
-    bool ends = finish_at(judged, core, force, judged->matter, which, passed);
+    bool ends = finish_at(judged, core, judged->judge.kept, judged->matter, which, passed);
     judged->time->cycles += (uint32_t)passed;
     make_known(judged);
     judged->time->cycles -= (uint32_t)passed;
