@@ -1,48 +1,11 @@
 /* expr.c — see expr.h. Precedence climbing; nesting is bounded, so that no input can exhaust the stack. */
 #include "asm/expr.h"
 
+#include "asm/expr_plain.h"
 #include "base/bytes.h"
 #include "base/invariant.h"
 
 enum { DEEPEST = 120 };
-
-enum operator_number {
-    OP_NONE,
-    OP_OR_ELSE,
-    OP_AND_THEN,
-    OP_OR,
-    OP_XOR,
-    OP_AND,
-    OP_EQUAL,
-    OP_UNEQUAL,
-    OP_LESS,
-    OP_LESS_EQUAL,
-    OP_GREATER,
-    OP_GREATER_EQUAL,
-    OP_LEFT,
-    OP_RIGHT,
-    OP_ADD,
-    OP_SUBTRACT,
-    OP_MULTIPLY,
-    OP_DIVIDE,
-    OP_REMAINDER,
-    OP_NEGATE,
-    OP_INVERT,
-    OP_NOT,
-    OP_PLUS,
-    OP_LOW,
-    OP_HIGH,
-    OP_UPPER, /* bits 16 to 23 */
-    OP_BANK,  /* which of the banks or pages of its space an address lies in */
-    OP_PAGE,
-    OP_BYTES, /* the byte an address of words begins at, and back */
-    OP_WORDS,
-    OP_UPPER_PART, /* what instructions take an address in */
-    OP_LOWER_PART,
-    OP_ADDRESS, /* of a variable: while a program runs its name means what is in it */
-    OP_MIN,
-    OP_MAX
-};
 
 /* How tightly operators bind, the loosest 1; 0 for what stands between no two values. */
 static const uint8_t level_of[] = {
@@ -528,12 +491,6 @@ static oak_status value_fault(const oak_expr *expr, oak_expr_fault *fault, const
     return OAK_REFUSED;
 }
 
-static int64_t wrapped(uint64_t value)
-{
-    int64_t result;
-    memcpy(&result, &value, sizeof result);
-    return result;
-}
 
 /* What stays an address: address ± number. The difference of two addresses of one space is a number. */
 static uint8_t joined_space(unsigned op, const oak_value *left, const oak_value *right)
@@ -566,40 +523,13 @@ bool oak_expr_is_both(const oak_expr *expr)
     return expr->kind == OAK_EXPR_BINARY && expr->op == OP_AND_THEN;
 }
 
-/* `a` and `b` are the numbers without a sign. */
-#define EACH_PLAIN(X)                                                                                        \
-    X(OP_OR_ELSE, left || right)                                                                             \
-    X(OP_AND_THEN, left &&right)                                                                             \
-    X(OP_OR, wrapped(a | b))                                                                                 \
-    X(OP_XOR, wrapped(a ^ b))                                                                                \
-    X(OP_AND, wrapped(a &b))                                                                                 \
-    X(OP_EQUAL, left == right)                                                                               \
-    X(OP_UNEQUAL, left != right)                                                                             \
-    X(OP_LESS, left < right)                                                                                 \
-    X(OP_LESS_EQUAL, left <= right)                                                                          \
-    X(OP_GREATER, left > right)                                                                              \
-    X(OP_GREATER_EQUAL, left >= right)                                                                       \
-    X(OP_LEFT, b > 63 ? 0 : wrapped(a << b))                                                                 \
-    X(OP_RIGHT, b > 63 ? (left < 0 ? -1 : 0) : left < 0 ? wrapped(~(~a >> b)) : wrapped(a >> b))             \
-    X(OP_ADD, wrapped(a + b))                                                                                \
-    X(OP_SUBTRACT, wrapped(a - b))                                                                           \
-    X(OP_MIN, left < right ? left : right)                                                                   \
-    X(OP_MAX, left > right ? left : right)                                                                   \
-    X(OP_MULTIPLY, wrapped(a *b))                                                                            \
-    X(OP_NEGATE, wrapped(0 - a))                                                                             \
-    X(OP_INVERT, ~left)                                                                                      \
-    X(OP_NOT, !left)                                                                                         \
-    X(OP_LOW, left & 0xFF)                                                                                   \
-    X(OP_HIGH, left >> 8 & 0xFF)                                                                             \
-    X(OP_UPPER, left >> 16 & 0xFF)
-
 int64_t oak_expr_plain(unsigned op, int64_t left, int64_t right)
 {
     uint64_t a = (uint64_t)left, b = (uint64_t)right;
 #define X(operator, result)                                                                                  \
     case operator: return result;
     switch (op) {
-        EACH_PLAIN(X)
+        OAK_EACH_PLAIN(X)
     default: return left;
     }
 #undef X
@@ -617,7 +547,7 @@ void oak_expr_plain_each(unsigned op, int64_t *lefts, const int64_t *rights, siz
         }                                                                                                    \
         return;
     switch (op) {
-        EACH_PLAIN(X)
+        OAK_EACH_PLAIN(X)
     default: return;
     }
 #undef X
@@ -700,7 +630,7 @@ static oak_status operate(const oak_expr *expr, const oak_value *left, const oak
     int64_t a = left->number, b = right->number, result;
     if (oak_expr_is_plain(expr)) result = oak_expr_plain(expr->op, a, b);
     else if (!b) return value_fault(expr, fault, "division-by-zero", "this divides by zero");
-    else if (b == -1) result = expr->op == OP_DIVIDE ? wrapped(0 - (uint64_t)a) : 0;
+    else if (b == -1) result = expr->op == OP_DIVIDE ? oak_wrapped(0 - (uint64_t)a) : 0;
     else result = expr->op == OP_DIVIDE ? a / b : a % b;
     *value = (oak_value){.number = result, .space = joined_space(expr->op, left, right), .known = true};
     return OAK_OK;

@@ -4,6 +4,13 @@
 
 #include <stdint.h>
 
+/* In each place that calls it, however long it is. */
+#ifdef __GNUC__
+#define OAK_ALWAYS_INLINE __attribute__((always_inline)) static inline
+#else
+#define OAK_ALWAYS_INLINE static inline
+#endif
+
 /* A word turned right by 0 to 31 bits. */
 static inline uint32_t oak_rotated_right(uint32_t value, unsigned by)
 {

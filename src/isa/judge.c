@@ -271,11 +271,11 @@ static inline uint32_t take_one(oak_judged *judged, unsigned number, uint32_t va
 
 static bool ask(oak_judged *judged, oak_core *core)
 {
-    enum { NEW = 256, PAUSE = 16 * NEW }; /* where none of so many has come back, the next ones hardly do */
+    enum { NEW = 256, PAUSE = 16 * NEW, WORTH = 2 }; /* where hardly any of so many has come back, the next ones do not */
     oak_judged_known *known = judged->judge.vain;
     if (judged->matter != judged->all) oak_judged_take(judged, core);
     if (known && judged->missed < NEW && oak_judged_is_vain(judged, false)) {
-        judged->missed = 0;
+        judged->missed = judged->missed > WORTH ? judged->missed - WORTH : 0;
         return judged->hit;
     }
     if (known) judged->missed = judged->missed < PAUSE ? judged->missed + 1 : 0;

@@ -1,5 +1,6 @@
 /* judge.c — conditions on registers and cells of memory that the program changes all the time, as short programs for a stack of numbers:
  * the chip asks behind each change. Where changes are rare its watches are quicker; see session_met_nothing. */
+#include "asm/expr_plain.h"
 #include "base/bits.h"
 #include "base/bytes.h"
 #include "session/session_state.h"
@@ -12,6 +13,7 @@ enum {
     JUDGE_AGAINST, /* a value and a number, the usual case */
     JUDGE_WITH,    /* what there is and a value */
 
+    JUDGE_THAN, /* what there is and a number */
     JUDGE_ONE,
     JUDGE_TWO,
     JUDGE_BIT,
@@ -34,36 +36,40 @@ static void forget_vain(oak_session *session)
     if (!++session->vain.since) session->vain.since = 1; /* what is as old as that has gone long ago */
 }
 
+/* One of these for an operator in each form that it comes in; other operations are their kind. */
+#define CODE(operator, kind) (64 + (unsigned)(operator) * 8 + (unsigned)(kind))
+static unsigned code_of(const judge_op *op)
+{
+    bool operates = op->kind >= JUDGE_AGAINST && op->kind <= JUDGE_TWO;
+    return operates ? CODE(op->op, op->kind) : op->kind;
+}
+_Static_assert(JUDGE_TWO < 8 && JUDGE_SAMPLE < 64, "codes have room for kinds");
+
 /* What a piece of the program makes of the values; `*at` is its first operation, then its last, which says what it is for. What was read is said by
  * where it could have gone another way. */
-static inline int64_t work_out(const oak_session *session, const judge_op **at, const uint32_t *values,
+OAK_ALWAYS_INLINE int64_t work_out(const oak_session *session, const judge_op **at, const uint32_t *values,
                                uint32_t *read)
 {
     int64_t stack[JUDGE_DEPTH + 1], *below = stack, top = 0;
     const judge_op *op = *at;
-    for (; op->kind < JUDGE_END; op++) {
-        if (op->kind <= JUDGE_WITH && op->kind >= JUDGE_VALUE) {
-            const int64_t value = values[op->from] >> op->shift & op->mask;
-            if (op->kind == JUDGE_WITH) top = oak_expr_plain(op->op, top, value);
-            else {
-                *below++ = top;
-                top = op->kind == JUDGE_VALUE ? value : oak_expr_plain(op->op, value, op->number);
-            }
-        } else if (op->kind <= JUDGE_TIME) {
-            *below++ = top;
-            top = op->kind == JUDGE_TIME ? (int64_t)session_time(session).cycles : op->number;
-        } else if (op->kind == JUDGE_TWO) {
-            top = oak_expr_plain(op->op, *--below, top);
-            *read |= op->mask;
-        } else if (op->kind == JUDGE_UNLESS) {
+#define VALUE ((int64_t)(values[op->from] >> op->shift & op->mask))
+#define FORM(operator, kind, on_left, on_right, result)                                                          case CODE(operator, kind): {                                                                                     const int64_t left = (on_left), right = (on_right);                                                          const uint64_t a = (uint64_t)left, b = (uint64_t)right;                                                      (void)a, (void)b, (void)left, (void)right;                                                                   top = (result);                                                                                              continue;                                                                                                }
+#define FORMS(operator, result)                                                                                  FORM(operator, JUDGE_AGAINST, (*below++ = top, VALUE), op->number, result)                                   FORM(operator, JUDGE_WITH, top, VALUE, result)                                                               FORM(operator, JUDGE_THAN, top, op->number, result)                                                          FORM(operator, JUDGE_ONE, top, 0, result)                                                                    FORM(operator, JUDGE_TWO, (*read |= op->mask, *--below), top, result)
+    for (;; op++) {
+        switch (op->code) {
+            OAK_EACH_PLAIN(FORMS)
+        case JUDGE_NUMBER: *below++ = top, top = op->number; continue;
+        case JUDGE_TIME: *below++ = top, top = (int64_t)session_time(session).cycles; continue;
+        case JUDGE_VALUE: *below++ = top, top = VALUE; continue;
+        case JUDGE_BIT: top = top >> op->shift & 1; continue;
+        case JUDGE_UNLESS:
             *read |= op->mask;
             if (!top) op = session->judged + op->number - 1;
-        } else if (op->kind == JUDGE_ONE) top = oak_expr_plain(op->op, top, 0);
-        else top = top >> op->shift & 1;
+            continue;
+        default: *read |= op->mask; *at = op; return top;
+        }
     }
-    *read |= op->mask;
-    *at = op;
-    return top;
+#undef VALUE
 }
 
 static void load(const judge_space *space, const judge_op *op, int64_t *to)
@@ -90,7 +96,10 @@ static const int64_t *work_out_rows(judge_space *space, const judge_op *op)
     int64_t(*top)[JUDGE_ROWS] = space->stack; /* the number above the last one */
     for (; op->kind < JUDGE_END; op++) {
         if (op->kind == JUDGE_NUMBER) fill(space, op->number, *top++);
-        else if (op->kind <= JUDGE_WITH) {
+        else if (op->kind == JUDGE_THAN) {
+            fill(space, op->number, *top);
+            oak_expr_plain_each(op->op, top[-1], *top, space->rows.count);
+        } else if (op->kind <= JUDGE_WITH) {
             load(space, op, *top);
             if (op->kind != JUDGE_WITH) top++;
             if (op->kind == JUDGE_AGAINST) fill(space, op->number, *top);
@@ -209,6 +218,31 @@ static uint32_t works_out(void *context, const uint32_t *values)
     return known->depth;
 }
 
+/* A condition is another number than before: does the run end for it? */
+static bool turns(oak_session *session, watch_record *one, int64_t now)
+{
+    forget_vain(session);
+    if (one->about.kind != OAK_WATCH_HOLDS || (now && !one->last))
+        return true; /* who looks then compares with the last value, too */
+    one->last = now;
+    return false;
+}
+
+/* Where nothing is recorded. */
+static bool any_holds(void *context, const uint32_t *values, uint32_t *matter)
+{
+    oak_session *session = context;
+    const judge_op *op = session->judged, *const behind = op + session->judged_count;
+    uint32_t read = 0;
+    for (; op < behind; op++) {
+        int64_t now = work_out(session, &op, values, &read);
+        watch_record *one = &session->watches[op->number];
+        if (one->last != now && turns(session, one, now)) return true;
+    }
+    *matter = read & session->depth_made ? read | session->depth_sources : read;
+    return false;
+}
+
 static bool ends(void *context, const uint32_t *values, uint32_t *matter)
 {
     oak_session *session = context;
@@ -218,17 +252,10 @@ static bool ends(void *context, const uint32_t *values, uint32_t *matter)
     if (session->judged_later < session->judged_samples && turns_out(session))
         return session->judges_anew = true;
     for (; op < behind; op++) {
-        int64_t top = work_out(session, &op, values, &read);
-        if (op->kind == JUDGE_SAMPLE) {
-            session_sample_judged(session, (size_t)op->number, top);
-            continue;
-        }
-        watch_record *one = &session->watches[op->number];
-        if (one->last == top) continue;
-        forget_vain(session);
-        if (one->about.kind != OAK_WATCH_HOLDS || (top && !one->last))
-            return true; /* who looks then compares with the last value, too */
-        one->last = top;
+        int64_t now = work_out(session, &op, values, &read);
+        watch_record *one = &session->watches[op->kind == JUDGE_END ? op->number : 0];
+        if (op->kind == JUDGE_SAMPLE) session_sample_judged(session, (size_t)op->number, now);
+        else if (one->last != now && turns(session, one, now)) return true;
     }
     *matter = read | (session->keeps && !oak_trace_is_full(session->trace) ? session->keeps : 0);
     if (*matter & session->depth_made) *matter |= session->depth_sources;
@@ -258,6 +285,8 @@ static bool goes(const oak_session *session, const uint32_t *values, unsigned nu
         } else if (op->kind == JUDGE_WITH) {
             if (!oak_expr_slopes(op->op, &left, &top, room)) return false;
             top = left;
+        } else if (op->kind == JUDGE_THAN) {
+            if (!oak_expr_slopes(op->op, &top, &against, room)) return false;
         } else if (op->kind == JUDGE_SAMPLE || op->kind == JUDGE_END) {
             if (top.slope &&
                 (op->kind == JUDGE_SAMPLE || session->watches[op->number].about.kind != OAK_WATCH_HOLDS ||
@@ -419,8 +448,9 @@ static bool compile(oak_session *session, const oak_expr *expr, unsigned depth, 
         session->judged_count--;
         return true;
     }
-    if (two && !both && last->kind == JUDGE_VALUE && right == session->judged_count - 1) {
-        last->kind = JUDGE_WITH;
+    if (two && !both && right == session->judged_count - 1 &&
+        (last->kind == JUDGE_VALUE || last->kind == JUDGE_NUMBER)) {
+        last->kind = last->kind == JUDGE_VALUE ? JUDGE_WITH : JUDGE_THAN;
         last->op = expr->op;
         return true;
     }
@@ -434,7 +464,9 @@ static uint32_t reads_of(oak_session *session, unsigned first, judged_values *va
 {
     uint32_t reads = 0, since = 0;
     for (judge_op *op = session->judged + first; op < session->judged + session->judged_count; op++) {
-        if (op->kind == JUDGE_NUMBER || op->kind == JUDGE_ONE || op->kind == JUDGE_BIT) continue;
+        bool reads_nothing = op->kind == JUDGE_NUMBER || op->kind == JUDGE_THAN || op->kind == JUDGE_ONE ||
+                             op->kind == JUDGE_BIT;
+        if (reads_nothing) continue;
         if (op->kind > JUDGE_WITH) {
             op->mask = since;
             since = 0;
@@ -499,6 +531,7 @@ static bool compile_all(oak_session *session, judged_values *values)
             !put(session, (judge_op){.kind = JUDGE_END, .number = (int64_t)i}))
             return false;
     }
+    for (unsigned i = 0; i < session->judged_count; i++) session->judged[i].code = code_of(&session->judged[i]);
     values->asks = reads_of(session, session->judged_later, values);
     return true;
 }
@@ -541,6 +574,7 @@ bool session_judge(oak_session *session)
         memcpy(session->judged_masks, values.masks, sizeof values.masks);
         forget_vain(session);
         judge.sources = session->depth_sources;
+        if (!session->judged_samples) judge.ends = any_holds;
         memset(session->judge_space->depths, 0, sizeof session->judge_space->depths);
         session->judge_space->depth_last = (depth_known){.stack = 1}; /* where nothing lies in memory */
         session->judge_space->written_last = UINT32_MAX;

@@ -162,6 +162,7 @@ typedef struct judge_op {
     uint8_t kind, op, from, shift;
     uint32_t mask;
     int64_t number;
+    unsigned code; /* of kind and operator together */
 } judge_op;
 enum { JUDGE_DEPTH = 16, JUDGE_MOST = 96, JUDGE_ROWS = OAK_JUDGED_ROWS };
 
