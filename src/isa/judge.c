@@ -355,7 +355,7 @@ static bool finish_at(oak_judged *judged, oak_core *core, uint32_t changed, uint
     return ends;
 }
 
-bool oak_judged_behind(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
+static bool look_at_any(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
 {
     const uint64_t now = judged->time->cycles + (uint32_t)passed;
     uint32_t some = which & judged->matter, changed = take_some(judged, core, &some, now, true);
@@ -412,18 +412,43 @@ static inline uint32_t quick_word(const oak_judged *judged, const oak_judged_qui
     return word & quick->mask;
 }
 
-bool oak_judged_quickly(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
+/* What is asked for is no longer known, or it may pay again to say how long it stays as it is. */
+static inline bool is_to_be_known(oak_judged *judged, unsigned which, uint64_t now)
+{
+    if (!judged->asked) return false;
+    if (now >= judged->known || judged->known_touched != *judged->touched) return true;
+    if (which & ~judged->asked) return false;
+    return judged->passed < 2 || !judged->passed--;
+}
+
+/* Where somebody has to be called for some of them, who may look at those before. */
+static bool look_and_call(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
+{
+    const uint64_t now = judged->time->cycles + (uint32_t)passed;
+    uint32_t changed = 0;
+    if (is_to_be_known(judged, which, now)) return look_and_know(judged, core, which, passed);
+    for (uint32_t some = which & judged->matter; some; some &= some - 1) {
+        const unsigned i = oak_lowest_bit(some);
+        const oak_judged_quick *quick = &judged->quick[i];
+        uint32_t word;
+        if (quick->kind != OAK_QUICK_CALLS) word = quick_word(judged, quick, (uint32_t)now);
+        else if (judged->value[i].kind == OAK_JUDGED_MADE && !(changed & judged->judge.sources)) continue;
+        else word = lies(judged, core, &judged->value[i]) & quick->mask;
+        changed |= (uint32_t)(word != judged->last[i]) << i;
+        judged->last[i] = word;
+    }
+    if (changed & judged->judge.kept) keep(judged, now);
+    if (changed & judged->judge.asks || is_full(judged)) return oak_judged_ask(judged, core, passed);
+    return false;
+}
+
+static bool look_quickly(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
 {
     const uint64_t now = judged->time->cycles + (uint32_t)passed;
     const oak_judged_quick *quick = judged->quick, *const end = judged->quick_end;
-    oak_judged_rows *rows = judged->judge.rows;
-    if (judged->asked && (now >= judged->known || judged->known_touched != *judged->touched))
-        return look_and_know(judged, core, which, passed);
-    if (!(which & ~judged->asked)) {
-        if (judged->passed < 2) return look_and_know(judged, core, which, passed);
-        judged->passed--;
-    }
+    if (is_to_be_known(judged, which, now)) return look_and_know(judged, core, which, passed);
     if (!judged->judge.asks) {
+        oak_judged_rows *rows = judged->judge.rows;
         const unsigned row = rows->count;
         for (; quick < end; quick++) quick->column[row] = quick_word(judged, quick, (uint32_t)now);
         rows->cycle[row] = now;
@@ -431,8 +456,8 @@ bool oak_judged_quickly(oak_judged *judged, oak_core *core, unsigned which, uint
         if (row + 1 == OAK_JUDGED_ROWS) return oak_judged_ask(judged, core, passed);
         return false;
     }
-    uint32_t *last = judged->last, changed = 0, some = which & judged->matter;
-    for (; some; quick++, last++, some >>= 1) {
+    uint32_t *last = judged->last, changed = 0;
+    for (uint32_t some = which & judged->matter; some; quick++, last++, some >>= 1) {
         if (!(some & 1)) continue;
         const uint32_t word = quick_word(judged, quick, (uint32_t)now);
         changed |= word ^ *last;
@@ -447,11 +472,16 @@ static bool is_quick(oak_judged *judged)
 {
     static const uint8_t kinds[] = {[OAK_JUDGED_ASKED] = OAK_QUICK_STAYS + 1,
                                     [OAK_JUDGED_PC] = OAK_QUICK_PC + 1,
+                                    [OAK_JUDGED_STATUS] = OAK_QUICK_CALLS + 1,
+                                    [OAK_JUDGED_HANDLER] = OAK_QUICK_CALLS + 1,
+                                    [OAK_JUDGED_MADE] = OAK_QUICK_CALLS + 1,
+                                    [OAK_JUDGED_WRITTEN] = OAK_QUICK_CALLS + 1,
+                                    [OAK_JUDGED_LOW_FIRST] = OAK_QUICK_CALLS + 1,
                                     [OAK_JUDGED_BANKED] = OAK_QUICK_BANKED + 1,
                                     [OAK_JUDGED_BYTE] = OAK_QUICK_BYTE + 1,
                                     [OAK_JUDGED_HALF] = OAK_QUICK_HALF + 1,
                                     [OAK_JUDGED_WORD] = OAK_QUICK_WORD + 1,
-                                    [OAK_JUDGED_HIGH_FIRST] = 0};
+                                    [OAK_JUDGED_HIGH_FIRST] = OAK_QUICK_CALLS + 1};
     const oak_judge *judge = &judged->judge;
     if (judge->kept && judge->asks) return false;
     for (unsigned i = 0; i < judged->count; i++) {
@@ -473,7 +503,14 @@ void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless)
 {
     const oak_judge *judge = &judged->judge;
     bool asked_for = judged->value->kind == OAK_JUDGED_ASKED, alone = judged->count == 1;
-    judged->way = is_quick(judged) ? OAK_WAY_QUICK : OAK_WAY_ANY;
+    judged->way = OAK_WAY_ANY;
+    judged->behind = look_at_any;
+    if (is_quick(judged)) {
+        judged->way = OAK_WAY_QUICK;
+        judged->behind = look_quickly;
+        for (unsigned i = 0; i < judged->count; i++)
+            if (judged->quick[i].kind == OAK_QUICK_CALLS) judged->behind = look_and_call;
+    }
     for (unsigned i = 0; i < judged->count; i++)
         if (judged->value[i].kind <= OAK_JUDGED_REGISTER) judged->heavy |= 1u << i;
     if (judged->count > OAK_FEW_JUDGED || judge->kept) judged->judge.vain = NULL;

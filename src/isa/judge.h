@@ -37,7 +37,7 @@ typedef struct oak_judged_value {
     uint32_t shows;
 } oak_judged_value;
 
-/* The same as it is looked at behind an instruction that changes more than counters: where nobody has to be called. */
+/* The same as it is looked at behind an instruction that changes more than counters. */
 typedef enum oak_judged_quick_kind {
     OAK_QUICK_BYTE,
     OAK_QUICK_COUNTS, /* base + (cycle ^ flips) */
@@ -45,7 +45,8 @@ typedef enum oak_judged_quick_kind {
     OAK_QUICK_HALF,
     OAK_QUICK_WORD,
     OAK_QUICK_STAYS, /* base */
-    OAK_QUICK_BANKED
+    OAK_QUICK_BANKED,
+    OAK_QUICK_CALLS /* as the value says */
 } oak_judged_quick_kind;
 typedef struct oak_judged_quick {
     const uint8_t *at, *bank;
@@ -65,6 +66,8 @@ typedef enum oak_judged_way {
     OAK_WAY_LIES_ASKS
 } oak_judged_way;
 typedef struct oak_judged {
+    /* As oak_judged_look in a loop: so much has passed, instructions in the upper half and cycles in the lower one, that its time does not say yet. */
+    bool (*behind)(struct oak_judged *judged, oak_core *core, unsigned which, uint64_t passed);
     oak_judge judge; /* but for its lists, which have gone */
     const oak_isa *isa;
     oak_status (*read)(const oak_core *core, unsigned reg, uint32_t *value);
@@ -130,10 +133,6 @@ static inline bool oak_judged_stands(const oak_judged *judged, unsigned which, u
 
 /* An instruction has passed that may have changed these values (a bit each): true when the run is to end here. */
 bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned which);
-/* The same in a loop: so much has passed, instructions in the upper half and cycles in the lower one, that its time does not say yet. */
-bool oak_judged_behind(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed);
-/* The same, OAK_WAY_QUICK. */
-bool oak_judged_quickly(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed);
 /* Who judges is asked, with the values as they were taken: true when the run is to end here. */
 bool oak_judged_ask(oak_judged *judged, oak_core *core, uint64_t passed);
 /* A value as it is now: of what is a byte or a word of the host, or a register that is read, or of all else. */

@@ -299,6 +299,8 @@ struct oak_session {
     size_t entry_count, entry_room;
     bool entries_known, stack_known;
     uint32_t stack_first; /* where the program lets an 8-bit stack begin */
+    bool begin_known;     /* where else one with this top does */
+    uint32_t begin_top, begin;
     bool touched;         /* since the last copy of the state somebody has changed something */
     snapshot before;
     oak_event last;

@@ -201,6 +201,7 @@ static uint32_t stack_begin(oak_session *session, uint32_t top)
 {
     if (!session->entries_known) find_entries(session);
     if (session->stack_known) return session->stack_first;
+    if (session->begin_known && session->begin_top == top) return session->begin;
     uint32_t begin = session->part->architecture->stack.usual_first;
     unsigned space = session->part->architecture->stack.space;
     const oak_symbol *symbol;
@@ -208,6 +209,9 @@ static uint32_t stack_begin(oak_session *session, uint32_t top)
         if (symbol->kind == OAK_SYMBOL_LABEL && symbol->space == space && symbol->value <= (int64_t)top &&
             symbol->value > (int64_t)begin)
             begin = (uint32_t)symbol->value;
+    session->begin = begin;
+    session->begin_top = top;
+    session->begin_known = true;
     return begin;
 }
 

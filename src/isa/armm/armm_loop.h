@@ -524,8 +524,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
                 core->it = core->natural[half_].it;
                 const uint32_t began_at_ = core->kit.pc;
                 if (judged_->needs_place || core->judges_state) core->kit.pc = judged_->pc = HERE_;
-                const bool ends_ = judged_->way == OAK_WAY_QUICK ? oak_judged_quickly(judged_, core, which_, done_)
-                                                                  : oak_judged_behind(judged_, core, which_, done_);
+                const bool ends_ = judged_->behind(judged_, core, which_, done_);
                 core->kit.pc = began_at_;
                 if (ends_) goto judged;
                 core->it = 0;

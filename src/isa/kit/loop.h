@@ -259,9 +259,7 @@ look:
             SAVE;
             const uint32_t began_at = kit->pc;
             if (judged->needs_place) kit->pc = (uint32_t)(op - ops), judged->pc = SEEN_AT;
-            const bool ends = judged->way == OAK_WAY_QUICK
-                                  ? oak_judged_quickly(judged, core, from->judged, done)
-                                  : oak_judged_behind(judged, core, from->judged, done);
+            const bool ends = judged->behind(judged, core, from->judged, done);
             kit->pc = began_at;
             if (ends) goto judged;
         }
