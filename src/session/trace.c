@@ -160,26 +160,6 @@ static inline oak_status note(oak_trace *trace, uint64_t time, uint32_t number, 
     return OAK_OK;
 }
 
-/* The usual case of it: a level behind others in a dense piece. */
-static inline bool follows(oak_trace *trace, uint64_t time, unsigned number, uint32_t value)
-{
-    const size_t count = trace->change_count, at = count % TRACE_PIECE;
-    trace_signal *signal = &trace->signals[number];
-    if (!at || count == trace->most || signal->last == TRACE_NONE || signal->about.is_event ||
-        signal->other || signal->time == time)
-        return false;
-    const trace_piece *piece = &trace->pieces[count / TRACE_PIECE];
-    if (piece->wide || time - piece->base > UINT16_MAX) return false;
-    if (signal->value == value) return true;
-    piece->dense[at] = (trace_dense){(uint16_t)(time - piece->base), (uint16_t)number, value};
-    signal->value = value;
-    signal->time = time;
-    if (time > trace->end) trace->end = time;
-    signal->last = count;
-    trace->change_count++;
-    return true;
-}
-
 oak_status oak_trace_note(oak_trace *trace, const oak_trace_change *change)
 {
     if (!trace || !change) return OAK_MISUSE;
@@ -239,17 +219,57 @@ static void end_run(oak_trace *trace, const run *on)
     if (signal->time > trace->end) trace->end = signal->time;
 }
 
+/* The usual case: levels behind others in a dense piece, with room for each. How many rows that was. */
+static size_t take_rows(oak_trace *trace, const uint64_t *times, trace_column *columns, unsigned column_count,
+                        size_t from, size_t count)
+{
+    const size_t at = trace->change_count % TRACE_PIECE;
+    size_t room = trace->most - trace->change_count, rows;
+    if (!at || trace->pieces[trace->change_count / TRACE_PIECE].wide) return 0;
+    const trace_piece *piece = &trace->pieces[trace->change_count / TRACE_PIECE];
+    if (room > TRACE_PIECE - at) room = TRACE_PIECE - at;
+    rows = room / column_count < count ? room / column_count : count;
+    while (rows && times[from + rows - 1] - piece->base > UINT16_MAX) rows--; /* times go up */
+    for (trace_column *one = columns; one < columns + column_count; one++) {
+        const trace_signal *signal = &trace->signals[one->signal];
+        if (signal->last == TRACE_NONE || signal->about.is_event || signal->other ||
+            signal->time >= times[from])
+            return 0;
+        one->last = signal->value;
+        one->at = NULL;
+    }
+    trace_dense *to = piece->dense + at;
+    for (size_t i = from; i < from + rows; i++)
+        for (trace_column *one = columns; one < columns + column_count; one++) {
+            if (one->values[i] == one->last) continue;
+            one->last = one->values[i];
+            one->at = to;
+            *to++ = (trace_dense){(uint16_t)(times[i] - piece->base), (uint16_t)one->signal, one->last};
+        }
+    for (trace_column *one = columns; one < columns + column_count; one++) {
+        trace_signal *signal = &trace->signals[one->signal];
+        if (!one->at) continue;
+        signal->last = trace->change_count - at + (size_t)(one->at - piece->dense);
+        signal->time = piece->base + one->at->after;
+        signal->value = one->last;
+        if (signal->time > trace->end) trace->end = signal->time;
+    }
+    trace->change_count += (size_t)(to - piece->dense) - at;
+    return rows;
+}
+
 oak_status trace_take_columns(oak_trace *trace, const uint64_t *times, trace_column *columns,
                               unsigned column_count, size_t count)
 {
     oak_status status = OAK_OK;
-    for (size_t i = 0; i < count && !status && !trace->paused; i++)
-        for (trace_column *one = columns; one < columns + column_count && !status; one++) {
-            if (i && one->values[i] == one->last) continue;
-            one->last = one->values[i];
-            if (!follows(trace, times[i], one->signal, one->last))
-                status = note(trace, times[i], one->signal, one->last, 0);
-        }
+    for (size_t i = 0; column_count && i < count && !status && !trace->paused;) {
+        size_t taken = take_rows(trace, times, columns, column_count, i, count - i);
+        i += taken;
+        if (taken) continue;
+        for (const trace_column *one = columns; one < columns + column_count && !status; one++)
+            status = note(trace, times[i], one->signal, one->values[i], 0);
+        i++;
+    }
     return status;
 }
 

@@ -49,7 +49,8 @@ struct oak_trace {
 typedef struct trace_column {
     unsigned signal;
     const uint32_t *values;
-    uint32_t last; /* of its own use */
+    uint32_t last; /* for those that take it: what it was last, and where that went */
+    const trace_dense *at;
 } trace_column;
 
 static inline oak_trace_change trace_change(const oak_trace *trace, size_t number)
