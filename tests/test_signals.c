@@ -819,7 +819,7 @@ static void expect_alike(text dumps[2], const char *name)
 /* Each instruction is looked at where such a thing is recorded. */
 static void look_at_each(oak_session *session)
 {
-    ck_assert_int_eq(oak_session_record(session, "cycle - cycle", &oak_printer), OAK_OK);
+    ck_assert_int_eq(oak_session_record(session, "$ - $", &oak_printer), OAK_OK);
 }
 
 /* What the chip tells of by itself is recorded as if each instruction were looked at: the same changes in the same cycles. Registers that the way into a handler
@@ -907,6 +907,7 @@ END_TEST
 
 /* A register of a device is asked for again only where its course does not tell what it is. So each of every part is recorded both ways: while a program works
  * with it, and while it is set to whatever comes. */
+#define EACH_CYCLE "(cycle & 0xffffff) + $ - $"
 enum { AT_ONCE = 15 }; /* registers recorded in a run, as many as a chip judges */
 
 static bool of_device(const oak_part *part, const oak_part_register *reg)
@@ -924,7 +925,7 @@ static unsigned record_from(oak_session *session, const oak_part *part, unsigned
         if (of_device(part, &part->registers[*from]))
             count += oak_session_record(session, text, &oak_silent) == OAK_OK;
     }
-    if (slow) ck_assert_int_eq(oak_session_record(session, "cycle & 0xffffff", &oak_silent), OAK_OK);
+    if (slow) ck_assert_int_eq(oak_session_record(session, EACH_CYCLE, &oak_silent), OAK_OK);
     return count;
 }
 
@@ -1023,6 +1024,50 @@ START_TEST(registers_of_devices_are_recorded_alike_while_programs_use_them)
 }
 END_TEST
 
+/* What belongs to the chip as a whole: its time, how deep calls are, what is handled, and pins, each alone and all together with a register. */
+static unsigned record_whole(oak_session *session, const oak_part *part, unsigned form)
+{
+    static const char *const forms[] = {
+        "depth", "handling", "cycle >> 5 & 7", "$P + ($R & 0xff)", "depth * 16 + (handling & 15)",
+        "$P.1 && cycle > 400", "($R & 7) + (cycle & 3) * 8", "cycle > 4000 && depth > 1", "$R"};
+    enum { FORMS = sizeof forms / sizeof *forms };
+    unsigned count = 0;
+    for (unsigned i = 0; i < FORMS; i++) {
+        char text[200] = "";
+        for (const char *c = forms[i]; *c; c++) {
+            const char *name = c[0] != '$' ? NULL
+                               : c[1] == 'P'
+                                   ? part->ports[0].name
+                                   : part->architecture->registers[part->architecture->pc_register].name;
+            if (*c == '$') snprintf(text + strlen(text), sizeof text - strlen(text), "%s", name), c++;
+            else snprintf(text + strlen(text), sizeof text - strlen(text), "%c", *c);
+        }
+        if (form != FORMS && form != i) continue;
+        ck_assert_msg(oak_session_record(session, text, &oak_printer) == OAK_OK, "%s", text);
+        count++;
+    }
+    return form > FORMS ? 0 : count;
+}
+
+START_TEST(what_belongs_to_the_whole_chip_is_recorded_alike)
+{
+    for (unsigned i = 0; i<sizeof at_work / sizeof *at_work; i += STRIDE> 1 ? 3 : 1) {
+        size_t changes = 0;
+        for (unsigned form = 0, count = 1; count; form++) {
+            both_ways both;
+            open_both(&both, at_work[i].part, at_work[i].folder);
+            for (unsigned slow = 0; slow < 2; slow++)
+                count = record_whole(both.it[slow].session, both.it[slow].part, form);
+            ck_assert_int_eq(oak_session_record(both.it[1].session, EACH_CYCLE, &oak_silent), OAK_OK);
+            for (unsigned part = 0; count && part < 2; part++) run_both(&both, at_work[i].cycles / 40);
+            changes += expect_same(both.it[0].session, both.it[1].session, count, at_work[i].folder);
+            close_both(&both);
+        }
+        ck_assert_msg(changes > 60, "%s: %u changes only", at_work[i].folder, (unsigned)changes);
+    }
+}
+END_TEST
+
 /* A condition on a register, with a value that it has had. */
 static void any_condition(char *made, size_t room, const char *name, const char *other, uint32_t value,
                           uint32_t *seed)
@@ -1081,7 +1126,7 @@ START_TEST(conditions_on_registers_that_count_turn_in_their_cycle)
                     for (unsigned slow = 0; slow < 2; slow++)
                         ck_assert_msg(oak_session_record(both.it[slow].session, made, &oak_printer) == OAK_OK,
                                       "%s", made);
-                    ck_assert_int_eq(oak_session_record(both.it[1].session, "cycle & 0xffffff", &oak_printer),
+                    ck_assert_int_eq(oak_session_record(both.it[1].session, EACH_CYCLE, &oak_printer),
                                      OAK_OK);
                     run_both(&both, at_work[i].cycles / 4);
                     turns += expect_same(both.it[0].session, both.it[1].session, 1, made);
@@ -1181,6 +1226,7 @@ RUN_SUITE("signals", a_clock_has_its_edges_at_the_exact_cycles_however_long_it_r
           dumps_from_elsewhere_are_read_and_wrong_ones_refused_with_line_and_column,
           values_are_recorded_alike_whether_the_chip_tells_or_each_instruction_is_looked_at,
           registers_of_devices_are_recorded_alike_while_programs_use_them,
+          what_belongs_to_the_whole_chip_is_recorded_alike,
           conditions_on_registers_that_count_turn_in_their_cycle,
           registers_of_devices_are_recorded_alike_whatever_they_are_set_to,
           an_expression_may_read_the_same_as_often_as_it_likes,

@@ -257,7 +257,7 @@ static void course(oak_block *block, unsigned role, uint64_t now, oak_course *co
         if (i < 2) oak_course_ends(course, pair->step_at[i]);
         if (!counter->running) continue;
         bool own = i == n && shown && !(high && mode >= 2);
-        if (high && mode == 3 && i == HIGH_BYTE) own = true;
+        if (role == OAK_PAIR_HIGH_0 && mode == 3 && i == HIGH_BYTE) own = true; /* timer 1 just stands */
         if (own && !mode) oak_course_ends(course, now + 1); /* five bits of the low byte */
         oak_block_counts(course, now,
                          &(oak_counting){.since = counter->since,

@@ -7,7 +7,8 @@
 #include "base/bytes.h"
 #include "session/session_state.h"
 
-enum { MOST_FOLLOWED = 64, MOST_ENTRIES = 4096 };
+/* A stack pointer that nothing has set may stand in front of all memory: so many bytes are looked at. */
+enum { MOST_FOLLOWED = 64, MOST_ENTRIES = 4096, MOST_WALKED = 1 << 14 };
 
 uint32_t session_stack_pointer(const oak_session *session)
 {
@@ -185,7 +186,8 @@ typedef struct walk {
     size_t count, room;
     uint32_t depth; /* returns among them */
     const oak_stack_info *info;
-    uint32_t at, first; /* the next word; where one that grows up begins */
+    uint32_t at, first; /* the next word; where one that grows up begins, */
+    uint32_t top;       /* and where its last word is */
     unsigned handlers;  /* interrupts that are not returned from yet, at least */
 } walk;
 
@@ -225,7 +227,8 @@ static bool peek(const walk *w, unsigned bytes, uint32_t *value)
 {
     uint8_t b[4] = {0};
     const oak_stack_info *info = w->info;
-    if (w->count == w->room || bytes > sizeof b) return false;
+    const uint32_t gone = info->grows_up ? w->top - w->at : w->at - w->top;
+    if (w->count == w->room || bytes > sizeof b || gone >= MOST_WALKED) return false;
     if (info->grows_up) {
         if (w->at < w->first + (bytes - 1)) return false;
     } else {
@@ -394,13 +397,13 @@ static walk begin_walk(oak_session *session, oak_stack_item *items, size_t room)
     const oak_stack_info *info = &session->part->architecture->stack;
     uint32_t sp = session_stack_pointer(session);
     if (info->space && !session->entries_known) find_entries(session);
+    const uint32_t top = !info->points_to_free ? sp : info->grows_up ? sp - 1 : sp + 1;
     return (walk){.session = session,
               .items = items,
               .room = room,
               .info = info,
-              .at = !info->points_to_free ? sp
-                    : info->grows_up      ? sp - 1
-                                          : sp + 1,
+              .at = top,
+              .top = top,
               .first = info->grows_up ? stack_begin(session, sp) : 0,
               .handlers = handlers_under_way(session)};
 }
@@ -435,6 +438,7 @@ static uint32_t stack_end(oak_session *session, const walk *w)
                               memory->writable && at >= most;
          at = most)
         most = memory->base + memory->size;
+    if (most > w->at && most - w->at > MOST_WALKED) most = w->at + MOST_WALKED + 3;
     bool meets = bottom >= w->at && bottom - w->at < most - w->at && (bottom - w->at) % w->info->cell == 0;
     return meets && bottom < most - 3 ? bottom + 3 : most; /* an address that begins above it is read whole */
 }
