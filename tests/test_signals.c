@@ -1024,26 +1024,38 @@ START_TEST(registers_of_devices_are_recorded_alike_while_programs_use_them)
 }
 END_TEST
 
+/* An expression with the first port for $P and the program counter for $R. */
+static const char *of_part(const oak_part *part, const char *form, char text[200])
+{
+    const oak_architecture *about = part->architecture;
+    *text = 0;
+    for (; *form; form++) {
+        size_t at = strlen(text);
+        const char *name = form[1] == 'P' ? part->ports[0].name : about->registers[about->pc_register].name;
+        if (*form == '$' && form[1] != ' ') snprintf(text + at, 200 - at, "%s", name), form++;
+        else snprintf(text + at, 200 - at, "%c", *form);
+    }
+    return text;
+}
+
 /* What belongs to the chip as a whole: its time, how deep calls are, what is handled, and pins, each alone and all together with a register. */
 static unsigned record_whole(oak_session *session, const oak_part *part, unsigned form)
 {
-    static const char *const forms[] = {
-        "depth", "handling", "cycle >> 5 & 7", "$P + ($R & 0xff)", "depth * 16 + (handling & 15)",
-        "$P.1 && cycle > 400", "($R & 7) + (cycle & 3) * 8", "cycle > 4000 && depth > 1", "$R"};
+    static const char *const forms[] = {"depth",
+                                        "handling",
+                                        "cycle >> 5 & 7",
+                                        "$P + ($R & 0xff)",
+                                        "depth * 16 + (handling & 15)",
+                                        "$P.1 && cycle > 400",
+                                        "($R & 7) + (cycle & 3) * 8",
+                                        "cycle > 4000 && depth > 1",
+                                        "$R"};
     enum { FORMS = sizeof forms / sizeof *forms };
     unsigned count = 0;
     for (unsigned i = 0; i < FORMS; i++) {
-        char text[200] = "";
-        for (const char *c = forms[i]; *c; c++) {
-            const char *name = c[0] != '$' ? NULL
-                               : c[1] == 'P'
-                                   ? part->ports[0].name
-                                   : part->architecture->registers[part->architecture->pc_register].name;
-            if (*c == '$') snprintf(text + strlen(text), sizeof text - strlen(text), "%s", name), c++;
-            else snprintf(text + strlen(text), sizeof text - strlen(text), "%c", *c);
-        }
+        char text[200];
         if (form != FORMS && form != i) continue;
-        ck_assert_msg(oak_session_record(session, text, &oak_printer) == OAK_OK, "%s", text);
+        ck_assert_int_eq(oak_session_record(session, of_part(part, forms[i], text), &oak_printer), OAK_OK);
         count++;
     }
     return form > FORMS ? 0 : count;
@@ -1065,6 +1077,60 @@ START_TEST(what_belongs_to_the_whole_chip_is_recorded_alike)
         }
         ck_assert_msg(changes > 60, "%s: %u changes only", at_work[i].folder, (unsigned)changes);
     }
+}
+END_TEST
+
+/* The same of conditions that end a run, whether the chip judges or each instruction is looked at; what the way into a handler changes ends it in front of the
+ * first instruction of that, and a pin that changes while the core sleeps does so at once. */
+START_TEST(conditions_on_the_whole_chip_end_runs_alike)
+{
+    static const char *const forms[] = {"depth > 1",
+                                        "handling != 0 && cycle > 300",
+                                        "cycle == 201 || cycle == 202",
+                                        "$P.0 == 0 && $R != 0",
+                                        "depth != 1 && (cycle & 15) > 12",
+                                        "$P & 3 && cycle > 100 && depth < 3",
+                                        "cycle > 150 && $R & 4",
+                                        "handling * 2 > depth"};
+    enum { ENTRY = 40 };
+    unsigned hits = 0;
+    for (unsigned i = 0; i<sizeof at_work / sizeof *at_work; i += STRIDE> 1 ? 4 : 1)
+        for (unsigned f = 0; f < sizeof forms / sizeof *forms; f++) {
+            both_ways both;
+            oak_event event[2];
+            oak_chip_time now[2];
+            oak_reading value;
+            char text[200], looked[240];
+            open_both(&both, at_work[i].part, at_work[i].folder);
+            of_part(both.it[0].part, forms[f], text);
+            snprintf(looked, sizeof looked, "(%s) && $ == $", text);
+            for (unsigned slow = 0; slow < 2; slow++)
+                ck_assert_int_eq(oak_session_add_watch(both.it[slow].session, slow ? looked : text,
+                                                       OAK_WATCH_HOLDS, &oak_printer, NULL),
+                                 OAK_OK);
+            for (unsigned n = 0; n < 4; n++) {
+                for (unsigned slow = 0; slow < 2; slow++) {
+                    oak_session *session = both.it[slow].session;
+                    ck_assert_int_eq(oak_session_run(session, &(oak_budget){.cycles = at_work[i].cycles / 20},
+                                                     &oak_silent, &event[slow]),
+                                     OAK_OK);
+                    ck_assert_int_eq(both.it[slow].chip.ops->read_time(both.it[slow].chip.chip, &now[slow]),
+                                     OAK_OK);
+                }
+                bool held = event[0].stop.reason == OAK_STOP_WATCH;
+                ck_assert_int_eq(oak_session_value(both.it[0].session, text, &oak_printer, &value), OAK_OK);
+                uint64_t late = now[1].cycles - now[0].cycles - (now[1].asleep - now[0].asleep);
+                ck_assert_msg(event[0].stop.reason == event[1].stop.reason &&
+                                  now[0].cycles <= now[1].cycles && late < ENTRY && (!held || value.value),
+                              "%s: %s: %d in cycle %llu, not %d in cycle %llu", at_work[i].folder, text,
+                              event[0].stop.reason, (unsigned long long)now[0].cycles, event[1].stop.reason,
+                              (unsigned long long)now[1].cycles);
+                hits += held;
+                if (now[0].cycles != now[1].cycles) break;
+            }
+            close_both(&both);
+        }
+    ck_assert_uint_gt(hits, 60 / STRIDE);
 }
 END_TEST
 
@@ -1226,7 +1292,7 @@ RUN_SUITE("signals", a_clock_has_its_edges_at_the_exact_cycles_however_long_it_r
           dumps_from_elsewhere_are_read_and_wrong_ones_refused_with_line_and_column,
           values_are_recorded_alike_whether_the_chip_tells_or_each_instruction_is_looked_at,
           registers_of_devices_are_recorded_alike_while_programs_use_them,
-          what_belongs_to_the_whole_chip_is_recorded_alike,
+          what_belongs_to_the_whole_chip_is_recorded_alike, conditions_on_the_whole_chip_end_runs_alike,
           conditions_on_registers_that_count_turn_in_their_cycle,
           registers_of_devices_are_recorded_alike_whatever_they_are_set_to,
           an_expression_may_read_the_same_as_often_as_it_likes,

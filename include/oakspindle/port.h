@@ -254,12 +254,12 @@ typedef struct oak_judge {
     /* May be NULL. How far one of these values may go down and up with nothing to say for `ends`, while all others stay. */
     void (*room)(void *context, const uint32_t *values, unsigned number, uint32_t *below, uint32_t *above);
     uint32_t (*works_out)(void *context, const uint32_t *values); /* may be NULL where nothing is */
-    const oak_watched *cells;    /* may go when the call has returned, as may */
-    const uint32_t *masks;       /* the bits of each that matter: no others are told */
-    unsigned count;              /* at most OAK_MOST_JUDGED */
+    const oak_watched *cells;     /* may go when the call has returned, as may */
+    const uint32_t *masks;        /* the bits of each that matter: no others are told */
+    unsigned count;               /* at most OAK_MOST_JUDGED */
     uint32_t asks, kept, sources; /* a bit for each value, in one of them at least */
-    oak_judged_rows *rows;       /* of the caller, until another judge is set; may be NULL where nothing is kept */
-    oak_judged_known *vain;      /* may be NULL: `ends` is asked every time */
+    oak_judged_rows *rows;  /* of the caller, until another judge is set; may be NULL where nothing is kept */
+    oak_judged_known *vain; /* may be NULL: `ends` is asked every time */
 } oak_judge;
 
 /* Memory that a board has on the external bus of a chip. */

@@ -491,7 +491,6 @@ static oak_status value_fault(const oak_expr *expr, oak_expr_fault *fault, const
     return OAK_REFUSED;
 }
 
-
 /* What stays an address: address ± number. The difference of two addresses of one space is a number. */
 static uint8_t joined_space(unsigned op, const oak_value *left, const oak_value *right)
 {

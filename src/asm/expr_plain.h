@@ -53,26 +53,26 @@ static inline int64_t oak_wrapped(uint64_t value)
 }
 
 /* X(operator, result): by `left` and `right`, and `a` and `b`, which are the same without a sign. */
-#define OAK_EACH_PLAIN(X)                                                                                        \
+#define OAK_EACH_PLAIN(X)                                                                                    \
     X(OP_OR_ELSE, left || right)                                                                             \
     X(OP_AND_THEN, left &&right)                                                                             \
-    X(OP_OR, oak_wrapped(a | b))                                                                                 \
-    X(OP_XOR, oak_wrapped(a ^ b))                                                                                \
-    X(OP_AND, oak_wrapped(a &b))                                                                                 \
+    X(OP_OR, oak_wrapped(a | b))                                                                             \
+    X(OP_XOR, oak_wrapped(a ^ b))                                                                            \
+    X(OP_AND, oak_wrapped(a &b))                                                                             \
     X(OP_EQUAL, left == right)                                                                               \
     X(OP_UNEQUAL, left != right)                                                                             \
     X(OP_LESS, left < right)                                                                                 \
     X(OP_LESS_EQUAL, left <= right)                                                                          \
     X(OP_GREATER, left > right)                                                                              \
     X(OP_GREATER_EQUAL, left >= right)                                                                       \
-    X(OP_LEFT, b > 63 ? 0 : oak_wrapped(a << b))                                                                 \
-    X(OP_RIGHT, b > 63 ? (left < 0 ? -1 : 0) : left < 0 ? oak_wrapped(~(~a >> b)) : oak_wrapped(a >> b))             \
-    X(OP_ADD, oak_wrapped(a + b))                                                                                \
-    X(OP_SUBTRACT, oak_wrapped(a - b))                                                                           \
+    X(OP_LEFT, b > 63 ? 0 : oak_wrapped(a << b))                                                             \
+    X(OP_RIGHT, b > 63 ? (left < 0 ? -1 : 0) : left < 0 ? oak_wrapped(~(~a >> b)) : oak_wrapped(a >> b))     \
+    X(OP_ADD, oak_wrapped(a + b))                                                                            \
+    X(OP_SUBTRACT, oak_wrapped(a - b))                                                                       \
     X(OP_MIN, left < right ? left : right)                                                                   \
     X(OP_MAX, left > right ? left : right)                                                                   \
-    X(OP_MULTIPLY, oak_wrapped(a *b))                                                                            \
-    X(OP_NEGATE, oak_wrapped(0 - a))                                                                             \
+    X(OP_MULTIPLY, oak_wrapped(a *b))                                                                        \
+    X(OP_NEGATE, oak_wrapped(0 - a))                                                                         \
     X(OP_INVERT, ~left)                                                                                      \
     X(OP_NOT, !left)                                                                                         \
     X(OP_LOW, left & 0xFF)                                                                                   \

@@ -114,7 +114,8 @@ static void keep(const oak_judged *judged, uint64_t now)
 {
     oak_judged_rows *rows = judged->judge.rows;
     if (!rows) return;
-    if (rows->count && rows->cycle[rows->count - 1] == now) rows->count--; /* it has become something else meanwhile */
+    if (rows->count && rows->cycle[rows->count - 1] == now)
+        rows->count--; /* it has become something else meanwhile */
     if (rows->count == OAK_JUDGED_ROWS) return;
     for (uint32_t kept = judged->judge.kept; kept; kept &= kept - 1)
         rows->value[oak_lowest_bit(kept)][rows->count] = judged->last[oak_lowest_bit(kept)];
@@ -152,8 +153,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
             kind = cells->address == OAK_JUDGED_HANDLED      ? OAK_JUDGED_HANDLER
                    : cells->address == OAK_JUDGED_WORKED_OUT ? OAK_JUDGED_MADE
                                                              : OAK_JUDGED_ASKED;
-        made.value[i] =
-            (oak_judged_value){.cells = *cells, .mask = judge->masks[i], .kind = (uint8_t)kind};
+        made.value[i] = (oak_judged_value){.cells = *cells, .mask = judge->masks[i], .kind = (uint8_t)kind};
         if (kind == OAK_JUDGED_ASKED) made.asked |= 1u << i;
     }
     *judged = made;
@@ -271,7 +271,11 @@ static inline uint32_t take_one(oak_judged *judged, unsigned number, uint32_t va
 
 static bool ask(oak_judged *judged, oak_core *core)
 {
-    enum { NEW = 256, PAUSE = 16 * NEW, WORTH = 2 }; /* where hardly any of so many has come back, the next ones do not */
+    enum {
+        NEW = 256,
+        PAUSE = 16 * NEW,
+        WORTH = 2
+    }; /* where hardly any of so many has come back, the next ones do not */
     oak_judged_known *known = judged->judge.vain;
     if (judged->matter != judged->all) oak_judged_take(judged, core);
     if (known && judged->missed < NEW && oak_judged_is_vain(judged, false)) {
@@ -470,18 +474,13 @@ static bool look_quickly(oak_judged *judged, oak_core *core, unsigned which, uin
 /* Whether all of them can be looked at quickly. */
 static bool is_quick(oak_judged *judged)
 {
-    static const uint8_t kinds[] = {[OAK_JUDGED_ASKED] = OAK_QUICK_STAYS + 1,
-                                    [OAK_JUDGED_PC] = OAK_QUICK_PC + 1,
-                                    [OAK_JUDGED_STATUS] = OAK_QUICK_CALLS + 1,
-                                    [OAK_JUDGED_HANDLER] = OAK_QUICK_CALLS + 1,
-                                    [OAK_JUDGED_MADE] = OAK_QUICK_CALLS + 1,
-                                    [OAK_JUDGED_WRITTEN] = OAK_QUICK_CALLS + 1,
-                                    [OAK_JUDGED_LOW_FIRST] = OAK_QUICK_CALLS + 1,
-                                    [OAK_JUDGED_BANKED] = OAK_QUICK_BANKED + 1,
-                                    [OAK_JUDGED_BYTE] = OAK_QUICK_BYTE + 1,
-                                    [OAK_JUDGED_HALF] = OAK_QUICK_HALF + 1,
-                                    [OAK_JUDGED_WORD] = OAK_QUICK_WORD + 1,
-                                    [OAK_JUDGED_HIGH_FIRST] = OAK_QUICK_CALLS + 1};
+    static const uint8_t kinds[] = {
+        [OAK_JUDGED_ASKED] = OAK_QUICK_STAYS + 1,     [OAK_JUDGED_PC] = OAK_QUICK_PC + 1,
+        [OAK_JUDGED_STATUS] = OAK_QUICK_CALLS + 1,    [OAK_JUDGED_HANDLER] = OAK_QUICK_CALLS + 1,
+        [OAK_JUDGED_MADE] = OAK_QUICK_CALLS + 1,      [OAK_JUDGED_WRITTEN] = OAK_QUICK_CALLS + 1,
+        [OAK_JUDGED_LOW_FIRST] = OAK_QUICK_CALLS + 1, [OAK_JUDGED_BANKED] = OAK_QUICK_BANKED + 1,
+        [OAK_JUDGED_BYTE] = OAK_QUICK_BYTE + 1,       [OAK_JUDGED_HALF] = OAK_QUICK_HALF + 1,
+        [OAK_JUDGED_WORD] = OAK_QUICK_WORD + 1,       [OAK_JUDGED_HIGH_FIRST] = OAK_QUICK_CALLS + 1};
     const oak_judge *judge = &judged->judge;
     if (judge->kept && judge->asks) return false;
     for (unsigned i = 0; i < judged->count; i++) {

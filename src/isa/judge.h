@@ -78,8 +78,8 @@ typedef struct oak_judged {
     const uint64_t *touched;
     uint32_t (*pins)(void *machine, unsigned port);
     void *machine;
-    oak_chip_time *time;  /* of the core */
-    uint8_t way;          /* oak_judged_way; and what it is where it does not count */
+    oak_chip_time *time; /* of the core */
+    uint8_t way;         /* oak_judged_way; and what it is where it does not count */
     uint8_t usual_way;
     bool may_count;       /* OAK_WAY_COUNTS at times */
     bool needs_place;     /* the core's program counter is to be up to date when values are looked at */
@@ -90,8 +90,8 @@ typedef struct oak_judged {
     uint32_t
         asked; /* those that are asked for: as long as `touched` is this, they all stay before the cycle `still`, */
     uint64_t still, touched_then, settled; /* which was worked out at `settled` */
-    uint32_t pc; /* of the next instruction: set by a loop where the program counter is judged */
-    unsigned missed; /* so often on end the values were new ones */
+    uint32_t pc;            /* of the next instruction: set by a loop where the program counter is judged */
+    unsigned missed;        /* so often on end the values were new ones */
     unsigned pause, passed; /* so many more looks pass before it is worked out again how long they stay */
     uint64_t known, known_touched; /* before this cycle, and as long as `touched` is this, `quick` says all */
     oak_judged_quick quick[OAK_MOST_JUDGED], *quick_end;

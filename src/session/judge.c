@@ -48,13 +48,24 @@ _Static_assert(JUDGE_TWO < 8 && JUDGE_SAMPLE < 64, "codes have room for kinds");
 /* What a piece of the program makes of the values; `*at` is its first operation, then its last, which says what it is for. What was read is said by
  * where it could have gone another way. */
 OAK_ALWAYS_INLINE int64_t work_out(const oak_session *session, const judge_op **at, const uint32_t *values,
-                               uint32_t *read)
+                                   uint32_t *read)
 {
     int64_t stack[JUDGE_DEPTH + 1], *below = stack, top = 0;
     const judge_op *op = *at;
 #define VALUE ((int64_t)(values[op->from] >> op->shift & op->mask))
-#define FORM(operator, kind, on_left, on_right, result)                                                          case CODE(operator, kind): {                                                                                     const int64_t left = (on_left), right = (on_right);                                                          const uint64_t a = (uint64_t)left, b = (uint64_t)right;                                                      (void)a, (void)b, (void)left, (void)right;                                                                   top = (result);                                                                                              continue;                                                                                                }
-#define FORMS(operator, result)                                                                                  FORM(operator, JUDGE_AGAINST, (*below++ = top, VALUE), op->number, result)                                   FORM(operator, JUDGE_WITH, top, VALUE, result)                                                               FORM(operator, JUDGE_THAN, top, op->number, result)                                                          FORM(operator, JUDGE_ONE, top, 0, result)                                                                    FORM(operator, JUDGE_TWO, (*read |= op->mask, *--below), top, result)
+#define FORM(operator, kind, on_left, on_right, result)                                                      \
+    case CODE(operator, kind): {                                                                             \
+        const int64_t left = (on_left), right = (on_right);                                                  \
+        const uint64_t a = (uint64_t)left, b = (uint64_t)right;                                              \
+        (void)a, (void)b, (void)left, (void)right;                                                           \
+        top = (result);                                                                                      \
+        continue;                                                                                            \
+    }
+#define FORMS(operator, result)                                                                              \
+    FORM(operator, JUDGE_AGAINST, (*below++ = top, VALUE), op->number, result)                               \
+    FORM(operator, JUDGE_WITH, top, VALUE, result) FORM(operator, JUDGE_THAN, top, op->number, result)       \
+        FORM(operator, JUDGE_ONE, top, 0, result)                                                            \
+            FORM(operator, JUDGE_TWO, (*read |= op->mask, *--below), top, result)
     for (;; op++) {
         switch (op->code) {
             OAK_EACH_PLAIN(FORMS)
@@ -66,7 +77,10 @@ OAK_ALWAYS_INLINE int64_t work_out(const oak_session *session, const judge_op **
             *read |= op->mask;
             if (!top) op = session->judged + op->number - 1;
             continue;
-        default: *read |= op->mask; *at = op; return top;
+        default:
+            *read |= op->mask;
+            *at = op;
+            return top;
         }
     }
 #undef VALUE
@@ -384,8 +398,7 @@ static int depth_number(oak_session *session, judged_values *values)
         [DEPTH_LINK] = {.address = frame ? frame->link_register : 0, .size = frame ? 1 : 0},
         [DEPTH_HANDLED] = {.accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_HANDLED, .size = 1},
         [DEPTH_WRITTEN] = {.space = about->stack.space, .size = about->stack.space ? UINT32_MAX : 0}};
-    const oak_watched made = {
-        .accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_WORKED_OUT, .size = 1};
+    const oak_watched made = {.accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_WORKED_OUT, .size = 1};
     for (unsigned i = 0; i < DEPTH_SOURCES && !session->depth_made; i++) {
         bool matters = about->stack.levels ? i == DEPTH_STACK : sources[i].size;
         int from = matters ? value_number(session, &sources[i], values) : OAK_MOST_JUDGED;
@@ -531,7 +544,8 @@ static bool compile_all(oak_session *session, judged_values *values)
             !put(session, (judge_op){.kind = JUDGE_END, .number = (int64_t)i}))
             return false;
     }
-    for (unsigned i = 0; i < session->judged_count; i++) session->judged[i].code = code_of(&session->judged[i]);
+    for (unsigned i = 0; i < session->judged_count; i++)
+        session->judged[i].code = code_of(&session->judged[i]);
     values->asks = reads_of(session, session->judged_later, values);
     return true;
 }

@@ -264,12 +264,14 @@ struct oak_session {
     /* First what is recorded and worked out behind the run, then what is recorded at once, then conditions. */
     unsigned judged_later, judged_samples, judged_count;
     judge_record records[JUDGE_MOST / 2]; /* one for each, of two operations at least */
-    uint32_t keeps;              /* the values of what is recorded, a bit each */
-    bool all_later;   /* it is all worked out behind the run: to say when a counter will have changed something does not pay */
+    uint32_t keeps;                       /* the values of what is recorded, a bit each */
+    bool
+        all_later; /* it is all worked out behind the run: to say when a counter will have changed something does not pay */
     bool judges_anew; /* which has just turned out */
     unsigned asked;   /* so often, since the instruction */
     uint64_t asked_since;
-    uint32_t depth_made, depth_sources; /* the value that is the depth of calls, and those it is worked out of, a bit each */
+    uint32_t depth_made,
+        depth_sources; /* the value that is the depth of calls, and those it is worked out of, a bit each */
     uint8_t depth_from[DEPTH_SOURCES]; /* which of them are: OAK_MOST_JUDGED for none */
     judge_space *judge_space;
     oak_judged_known vain;
@@ -301,7 +303,7 @@ struct oak_session {
     uint32_t stack_first; /* where the program lets an 8-bit stack begin */
     bool begin_known;     /* where else one with this top does */
     uint32_t begin_top, begin;
-    bool touched;         /* since the last copy of the state somebody has changed something */
+    bool touched; /* since the last copy of the state somebody has changed something */
     snapshot before;
     oak_event last;
     oak_outside outside; /* this session, as the chip sees it */

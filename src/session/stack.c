@@ -399,13 +399,13 @@ static walk begin_walk(oak_session *session, oak_stack_item *items, size_t room)
     if (info->space && !session->entries_known) find_entries(session);
     const uint32_t top = !info->points_to_free ? sp : info->grows_up ? sp - 1 : sp + 1;
     return (walk){.session = session,
-              .items = items,
-              .room = room,
-              .info = info,
-              .at = top,
-              .top = top,
-              .first = info->grows_up ? stack_begin(session, sp) : 0,
-              .handlers = handlers_under_way(session)};
+                  .items = items,
+                  .room = room,
+                  .info = info,
+                  .at = top,
+                  .top = top,
+                  .first = info->grows_up ? stack_begin(session, sp) : 0,
+                  .handlers = handlers_under_way(session)};
 }
 
 static walk walk_stack(oak_session *session, oak_stack_item *items, size_t room)
@@ -431,11 +431,11 @@ static walk walk_stack(oak_session *session, oak_stack_item *items, size_t room)
 static uint32_t stack_end(oak_session *session, const walk *w)
 {
     uint32_t most = 0, bottom = session->stack_known  ? session->stack_first + w->info->cell
-                              : session->isa->frame ? word_at(session, 0)
-                                                    : 0;
+                                : session->isa->frame ? word_at(session, 0)
+                                                      : 0;
     const oak_part_memory *memory;
-    for (uint32_t at = w->at; (memory = oak_part_find_memory(session->part, w->info->space, at)) &&
-                              memory->writable && at >= most;
+    for (uint32_t at = w->at;
+         (memory = oak_part_find_memory(session->part, w->info->space, at)) && memory->writable && at >= most;
          at = most)
         most = memory->base + memory->size;
     if (most > w->at && most - w->at > MOST_WALKED) most = w->at + MOST_WALKED + 3;

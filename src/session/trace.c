@@ -200,7 +200,8 @@ static void go_on(run *on, const uint64_t *times, const int64_t *values, uint32_
     trace_dense *to = on->to;
     for (size_t i = 0; i < count; i++) {
         const uint32_t value = (uint32_t)values[i] & mask;
-        *to = (trace_dense){(uint16_t)((uint16_t)times[i] - base), signal, value}; /* it is the next one, or not */
+        *to = (trace_dense){(uint16_t)((uint16_t)times[i] - base), signal,
+                            value}; /* it is the next one, or not */
         to += value != last;
         last = value;
     }

@@ -101,7 +101,8 @@ static void note_pins(oak_session *session, unsigned port, uint32_t mask)
     if (!session->collects) return;
     session->reads_pins = true;
     session->read_pins[port] |= mask;
-    if (session->compiles) note_whole(session, OAK_JUDGED_PINS + port, mask > 0x80 || mask & (mask - 1) ? 0 : (uint8_t)mask);
+    if (session->compiles)
+        note_whole(session, OAK_JUDGED_PINS + port, mask > 0x80 || mask & (mask - 1) ? 0 : (uint8_t)mask);
     else session->reads_else = true;
 }
 
@@ -239,7 +240,8 @@ static oak_status read_name(oak_session *session, const watch_name *name, bool a
         break;
     case NAME_CYCLE:
         note_whole(session, OAK_JUDGED_TIME, 0);
-        *value = (int64_t)session_time(session).cycles; return OAK_OK;
+        *value = (int64_t)session_time(session).cycles;
+        return OAK_OK;
     case NAME_PIN:
         note_pins(session, name->number / OAK_MOST_PINS, (uint32_t)1 << name->number % OAK_MOST_PINS);
         read = port_levels(session, name->number / OAK_MOST_PINS) >> name->number % OAK_MOST_PINS & 1;

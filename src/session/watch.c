@@ -251,8 +251,7 @@ static void arm_watches(oak_session *session, bool values)
     bool only_pins = session->reads_pins && !session->read_count && !session->reads_more &&
                      session->attached && session->chip.ops->halt;
     bool samples = session->samples && !only_pins;
-    if ((samples || (values && (session->judges || session->reads_more))) &&
-        session_judge(session)) {
+    if ((samples || (values && (session->judges || session->reads_more))) && session_judge(session)) {
         if (!arm(session, cells, accesses)) session->handler_bit = 0;
         session->watching =
             values && !session->judging; /* a chip that does not take the accesses is disarmed */

@@ -86,7 +86,8 @@ uint16_t armm_may_change(oak_core *core, uint32_t pc, bool in_block)
     unsigned which = core->kit.judged_always;
     for (unsigned i = 0; i < core->kit.judged.count; i++) {
         const oak_watched *cells = &core->kit.judged.value[i].cells;
-        which |= (unsigned)(cells->space ? stores : cells->address < 32 && (written >> cells->address & 1)) << i;
+        which |= (unsigned)(cells->space ? stores : cells->address < 32 && (written >> cells->address & 1))
+                 << i;
     }
     return (uint16_t)which;
 }
