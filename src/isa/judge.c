@@ -333,7 +333,7 @@ static bool finish(oak_judged *judged, oak_core *core, uint32_t changed, uint32_
 
 bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned which)
 {
-    uint32_t force = judged->way == OAK_WAY_QUICK ? judged->judge.kept : 0; /* `last` may be older */
+    uint32_t force = judged->usual_way == OAK_WAY_QUICK ? judged->judge.kept : 0; /* `last` may be older */
     return finish(judged, core, force, which & judged->matter, which);
 }
 
@@ -399,43 +399,17 @@ static bool look_and_know(oak_judged *judged, oak_core *core, unsigned which, ui
     return ends;
 }
 
-static inline uint32_t quick_word(const oak_judged *judged, const oak_judged_quick *quick, uint32_t now)
-{
-    uint32_t word = 0;
-    uint16_t half;
-    if (quick->kind == OAK_QUICK_BYTE) word = *quick->at;
-    else if (quick->kind == OAK_QUICK_COUNTS) word = quick->base + (now ^ quick->flips);
-    else if (quick->kind == OAK_QUICK_PC) word = judged->pc;
-    else if (quick->kind == OAK_QUICK_WORD) memcpy(&word, quick->at, sizeof word);
-    else if (quick->kind == OAK_QUICK_STAYS) word = quick->base;
-    else if (quick->kind == OAK_QUICK_BANKED) word = quick->at[*quick->bank & quick->bank_bits];
-    else {
-        memcpy(&half, quick->at, sizeof half);
-        word = half;
-    }
-    return word & quick->mask;
-}
-
-/* What is asked for is no longer known, or it may pay again to say how long it stays as it is. */
-static inline bool is_to_be_known(oak_judged *judged, unsigned which, uint64_t now)
-{
-    if (!judged->asked) return false;
-    if (now >= judged->known || judged->known_touched != *judged->touched) return true;
-    if (which & ~judged->asked) return false;
-    return judged->passed < 2 || !judged->passed--;
-}
-
 /* Where somebody has to be called for some of them, who may look at those before. */
 static bool look_and_call(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
 {
     const uint64_t now = judged->time->cycles + (uint32_t)passed;
     uint32_t changed = 0;
-    if (is_to_be_known(judged, which, now)) return look_and_know(judged, core, which, passed);
+    if (oak_judged_needs_more(judged, which, now)) return look_and_know(judged, core, which, passed);
     for (uint32_t some = which & judged->matter; some; some &= some - 1) {
         const unsigned i = oak_lowest_bit(some);
         const oak_judged_quick *quick = &judged->quick[i];
         uint32_t word;
-        if (quick->kind != OAK_QUICK_CALLS) word = quick_word(judged, quick, (uint32_t)now);
+        if (quick->kind != OAK_QUICK_CALLS) word = oak_judged_quick_word(judged, quick, (uint32_t)now);
         else if (judged->value[i].kind == OAK_JUDGED_MADE && !(changed & judged->judge.sources)) continue;
         else word = lies(judged, core, &judged->value[i]) & quick->mask;
         changed |= (uint32_t)(word != judged->last[i]) << i;
@@ -449,26 +423,19 @@ static bool look_and_call(oak_judged *judged, oak_core *core, unsigned which, ui
 static bool look_quickly(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
 {
     const uint64_t now = judged->time->cycles + (uint32_t)passed;
-    const oak_judged_quick *quick = judged->quick, *const end = judged->quick_end;
-    if (is_to_be_known(judged, which, now)) return look_and_know(judged, core, which, passed);
-    if (!judged->judge.asks) {
-        oak_judged_rows *rows = judged->judge.rows;
-        const unsigned row = rows->count;
-        for (; quick < end; quick++) quick->column[row] = quick_word(judged, quick, (uint32_t)now);
-        rows->cycle[row] = now;
-        rows->count = row + 1;
-        if (row + 1 == OAK_JUDGED_ROWS) return oak_judged_ask(judged, core, passed);
-        return false;
+    oak_judged_rows *rows = judged->judge.rows;
+    uint32_t changed;
+    if (oak_judged_needs_more(judged, which, now)) return look_and_know(judged, core, which, passed);
+    if (judged->judge.asks) {
+        bool ask = oak_judged_compares(judged, which | ~judged->asked, now, &changed) && changed;
+        return ask && oak_judged_ask(judged, core, passed);
     }
-    uint32_t *last = judged->last, changed = 0;
-    for (uint32_t some = which & judged->matter; some; quick++, last++, some >>= 1) {
-        if (!(some & 1)) continue;
-        const uint32_t word = quick_word(judged, quick, (uint32_t)now);
-        changed |= word ^ *last;
-        *last = word;
-    }
-    if (changed) return oak_judged_ask(judged, core, passed);
-    return false;
+    const unsigned row = rows->count;
+    for (unsigned i = 0; i < judged->count; i++)
+        rows->value[i][row] = oak_judged_quick_word(judged, &judged->quick[i], (uint32_t)now);
+    rows->cycle[row] = now;
+    rows->count = row + 1;
+    return is_full(judged) && oak_judged_ask(judged, core, passed);
 }
 
 /* Whether all of them can be looked at quickly. */
@@ -505,10 +472,10 @@ void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless)
     judged->way = OAK_WAY_ANY;
     judged->behind = look_at_any;
     if (is_quick(judged)) {
-        judged->way = OAK_WAY_QUICK;
+        judged->way = judge->asks ? OAK_WAY_QUICK_ASKS : OAK_WAY_QUICK;
         judged->behind = look_quickly;
         for (unsigned i = 0; i < judged->count; i++)
-            if (judged->quick[i].kind == OAK_QUICK_CALLS) judged->behind = look_and_call;
+            if (judged->quick[i].kind == OAK_QUICK_CALLS) judged->way = OAK_WAY_ANY, judged->behind = look_and_call;
     }
     for (unsigned i = 0; i < judged->count; i++)
         if (judged->value[i].kind <= OAK_JUDGED_REGISTER) judged->heavy |= 1u << i;

@@ -58,7 +58,8 @@ typedef struct oak_judged_quick {
 /* What is judged most often is looked at in a shorter way. */
 typedef enum oak_judged_way {
     OAK_WAY_ANY,
-    OAK_WAY_QUICK,  /* values that are all only kept, or all only asked about, as oak_judged_quick */
+    OAK_WAY_QUICK,  /* values that are all only kept, as oak_judged_quick; no kind calls */
+    OAK_WAY_QUICK_ASKS, /* or all only asked about */
     OAK_WAY_COUNTS, /* a single one that is kept, and asked for: as long as the next looks pass */
     OAK_WAY_PC,     /* a single one that is kept, or asked about */
     OAK_WAY_PC_ASKS,
@@ -157,6 +158,62 @@ static inline uint32_t oak_judged_now(const oak_judged *judged, oak_core *core, 
         (void)!judged->read(core, value->cells.address, &word); /* it could be read when it was set */
     else word = oak_judged_else(judged, core, value);
     return word & value->mask;
+}
+
+/* What is asked for is no longer known, or it may pay again to say how long it stays as it is. */
+static inline bool oak_judged_needs_more(oak_judged *judged, unsigned which, uint64_t now)
+{
+    if (!judged->asked) return false;
+    if (now >= judged->known || judged->known_touched != *judged->touched) return true;
+    if (which & ~judged->asked) return false;
+    return judged->passed < 2 || !judged->passed--;
+}
+
+static inline uint32_t oak_judged_quick_word(const oak_judged *judged, const oak_judged_quick *quick, uint32_t now)
+{
+    uint32_t word = 0;
+    uint16_t half;
+    if (quick->kind == OAK_QUICK_BYTE) word = *quick->at;
+    else if (quick->kind == OAK_QUICK_COUNTS) word = quick->base + (now ^ quick->flips);
+    else if (quick->kind == OAK_QUICK_PC) word = judged->pc;
+    else if (quick->kind == OAK_QUICK_WORD) memcpy(&word, quick->at, sizeof word);
+    else if (quick->kind == OAK_QUICK_STAYS) word = quick->base;
+    else if (quick->kind == OAK_QUICK_BANKED) word = quick->at[*quick->bank & quick->bank_bits];
+    else {
+        memcpy(&half, quick->at, sizeof half);
+        word = half;
+    }
+    return word & quick->mask;
+}
+
+/* OAK_WAY_QUICK, in a loop: true when all was put down, else it is to be looked at the usual way. */
+static inline bool oak_judged_puts_down(oak_judged *judged, unsigned which, uint64_t now)
+{
+    oak_judged_rows *rows = judged->judge.rows;
+    const unsigned row = rows->count;
+    if (oak_judged_needs_more(judged, which, now) || row + 1 == OAK_JUDGED_ROWS) return false;
+    const oak_judged_quick *quick = judged->quick, *const end = judged->quick_end;
+    do quick->column[row] = oak_judged_quick_word(judged, quick, (uint32_t)now);
+    while (++quick < end);
+    rows->cycle[row] = now;
+    rows->count = row + 1;
+    return true;
+}
+
+/* OAK_WAY_QUICK_ASKS, likewise; *changed: who judges is to be asked. */
+static inline bool oak_judged_compares(oak_judged *judged, unsigned which, uint64_t now, uint32_t *changed)
+{
+    if (oak_judged_needs_more(judged, which, now)) return false;
+    const oak_judged_quick *quick = judged->quick;
+    uint32_t *last = judged->last, differs = 0;
+    for (uint32_t some = which & judged->matter; some; quick++, last++, some >>= 1) {
+        if (!(some & 1)) continue;
+        const uint32_t word = oak_judged_quick_word(judged, quick, (uint32_t)now);
+        differs |= word ^ *last;
+        *last = word;
+    }
+    *changed = differs;
+    return true;
 }
 
 /* With these values nothing came of it, and nothing has come since. */

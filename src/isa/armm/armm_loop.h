@@ -518,7 +518,23 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
                 else if (oak_judged_asks(judged_, oak_judged_now(judged_, core, judged_->value)) && oak_judged_ask(judged_, core, done_)) goto judged;
                 core->it = 0;
                 break;
+            case OAK_WAY_QUICK:
+                if (oak_judged_stands(judged_, which_, now_)) break;
+                SAVE;
+                if (judged_->needs_place) judged_->pc = HERE_;
+                if (oak_judged_puts_down(judged_, which_, now_)) break;
+                goto look_usually;
+            case OAK_WAY_QUICK_ASKS: {
+                uint32_t changed_;
+                if (oak_judged_stands(judged_, which_, now_)) break;
+                SAVE;
+                if (judged_->needs_place) judged_->pc = HERE_;
+                if (!oak_judged_compares(judged_, which_, now_, &changed_)) goto look_usually;
+                if (changed_ && oak_judged_ask(judged_, core, done_)) goto judged;
+                break;
+            }
             default:
+            look_usually:
                 if (oak_judged_counts(judged_, core, now_) || oak_judged_stands(judged_, which_, now_)) break;
                 SAVE;
                 core->it = core->natural[half_].it;

@@ -254,7 +254,23 @@ look:
                 oak_judged_ask(judged, core, done))
                 goto judged;
             break;
+        case OAK_WAY_QUICK:
+            if (oak_judged_stands(judged, from->judged, now)) break;
+            SAVE;
+            if (judged->needs_place) judged->pc = SEEN_AT;
+            if (oak_judged_puts_down(judged, from->judged, now)) break;
+            goto look_usually;
+        case OAK_WAY_QUICK_ASKS: {
+            uint32_t changed;
+            if (oak_judged_stands(judged, from->judged, now)) break;
+            SAVE;
+            if (judged->needs_place) judged->pc = SEEN_AT;
+            if (!oak_judged_compares(judged, from->judged, now, &changed)) goto look_usually;
+            if (changed && oak_judged_ask(judged, core, done)) goto judged;
+            break;
+        }
         default:
+        look_usually:
             if (oak_judged_counts(judged, core, now) || oak_judged_stands(judged, from->judged, now)) break;
             SAVE;
             const uint32_t began_at = kit->pc;
