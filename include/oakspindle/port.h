@@ -220,10 +220,11 @@ enum { OAK_MOST_WATCHED = 17 };
  * program counter, a register of a device) and is read behind each instruction; else `accesses` and `bits` say nothing here.
  *
  * What only `kept` has a bit of is not asked about: all of these values are put down in a row of `rows` behind each instruction that may have changed
- * one of them (a row may be the same as the one before), and when a run begins. When there is no room for another row `ends` is asked, which takes them out.
+ * one of them (a row may be the same as the one before), and when a run begins. When there is no room for another row `ends` is asked, which takes them out: what it
+ * leaves is lost.
  *
- * What belongs to the chip as a whole is judged as a register is, with one of the numbers below. A stretch of more than 4 bytes has no value: it
- * is another number whenever an instruction may have written there. `works_out` is asked for what the caller makes of the values before it, when
+ * What belongs to the chip as a whole is judged as a register is, with one of the numbers below. A stretch of any
+ * length with OAK_ACCESS_WRITE alone has no value: it is another number whenever an instruction may have written there. `works_out` is asked for what the caller makes of the values before it, when
  * one of `sources` has changed; the registers of the chip, but for its time, are up to date then.
  *
  * Values come back all the time. Where few are judged (OAK_FEW_JUDGED at most), and all of them are asked about, a chip may put down what they were when `ends` said

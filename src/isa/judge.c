@@ -137,6 +137,10 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
         if (judge->count > OAK_MOST_JUDGED || (judge->kept && !judge->rows) ||
             (judge->sources && !judge->works_out))
             return OAK_UNSUPPORTED;
+        for (unsigned i = 0; i < judge->count; i++) {
+            bool made_up = !judge->cells[i].space && judge->cells[i].address == OAK_JUDGED_WORKED_OUT;
+            if (made_up && !judge->works_out) return OAK_UNSUPPORTED;
+        }
         made.judge = *judge;
         made.judge.cells = NULL;
         made.judge.masks = NULL;
@@ -275,7 +279,7 @@ static bool ask(oak_judged *judged, oak_core *core)
         NEW = 256,
         PAUSE = 16 * NEW,
         WORTH = 2
-    }; /* where hardly any of so many has come back, the next ones do not */
+    }; /* where hardly any has come back, the next ones do not */
     oak_judged_known *known = judged->judge.vain;
     if (judged->matter != judged->all) oak_judged_take(judged, core);
     if (known && judged->missed < NEW && oak_judged_is_vain(judged, false)) {
@@ -290,6 +294,7 @@ static bool ask(oak_judged *judged, oak_core *core)
         one->matter = judged->matter;
         one->since = known->since;
     }
+    if (is_full(judged)) judged->judge.rows->count = 0;
     return judged->hit;
 }
 
@@ -475,7 +480,8 @@ void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless)
         judged->way = judge->asks ? OAK_WAY_QUICK_ASKS : OAK_WAY_QUICK;
         judged->behind = look_quickly;
         for (unsigned i = 0; i < judged->count; i++)
-            if (judged->quick[i].kind == OAK_QUICK_CALLS) judged->way = OAK_WAY_ANY, judged->behind = look_and_call;
+            if (judged->quick[i].kind == OAK_QUICK_CALLS)
+                judged->way = OAK_WAY_ANY, judged->behind = look_and_call;
     }
     for (unsigned i = 0; i < judged->count; i++)
         if (judged->value[i].kind <= OAK_JUDGED_REGISTER) judged->heavy |= 1u << i;

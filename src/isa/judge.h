@@ -58,10 +58,10 @@ typedef struct oak_judged_quick {
 /* What is judged most often is looked at in a shorter way. */
 typedef enum oak_judged_way {
     OAK_WAY_ANY,
-    OAK_WAY_QUICK,  /* values that are all only kept, as oak_judged_quick; no kind calls */
+    OAK_WAY_QUICK,      /* values that are all only kept, as oak_judged_quick; no kind calls */
     OAK_WAY_QUICK_ASKS, /* or all only asked about */
-    OAK_WAY_COUNTS, /* a single one that is kept, and asked for: as long as the next looks pass */
-    OAK_WAY_PC,     /* a single one that is kept, or asked about */
+    OAK_WAY_COUNTS,     /* a single one that is kept, and asked for: as long as the next looks pass */
+    OAK_WAY_PC,         /* a single one that is kept, or asked about */
     OAK_WAY_PC_ASKS,
     OAK_WAY_LIES, /* and nothing else changes it than instructions */
     OAK_WAY_LIES_ASKS
@@ -146,7 +146,7 @@ static inline bool oak_judged_is_special(const oak_watched *cells)
 /* Is it only told that it was written? */
 static inline bool oak_judged_is_stretch(const oak_watched *cells)
 {
-    return cells->space && cells->size > 4;
+    return cells->space && cells->accesses == OAK_ACCESS_WRITE;
 }
 static inline uint32_t oak_judged_now(const oak_judged *judged, oak_core *core, oak_judged_value *value)
 {
@@ -169,7 +169,8 @@ static inline bool oak_judged_needs_more(oak_judged *judged, unsigned which, uin
     return judged->passed < 2 || !judged->passed--;
 }
 
-static inline uint32_t oak_judged_quick_word(const oak_judged *judged, const oak_judged_quick *quick, uint32_t now)
+static inline uint32_t oak_judged_quick_word(const oak_judged *judged, const oak_judged_quick *quick,
+                                             uint32_t now)
 {
     uint32_t word = 0;
     uint16_t half;
@@ -191,7 +192,7 @@ static inline bool oak_judged_puts_down(oak_judged *judged, unsigned which, uint
 {
     oak_judged_rows *rows = judged->judge.rows;
     const unsigned row = rows->count;
-    if (oak_judged_needs_more(judged, which, now) || row + 1 == OAK_JUDGED_ROWS) return false;
+    if (oak_judged_needs_more(judged, which, now) || row + 1 >= OAK_JUDGED_ROWS) return false;
     const oak_judged_quick *quick = judged->quick, *const end = judged->quick_end;
     do quick->column[row] = oak_judged_quick_word(judged, quick, (uint32_t)now);
     while (++quick < end);

@@ -63,9 +63,9 @@ OAK_ALWAYS_INLINE int64_t work_out(const oak_session *session, const judge_op **
     }
 #define FORMS(operator, result)                                                                              \
     FORM(operator, JUDGE_AGAINST, (*below++ = top, VALUE), op->number, result)                               \
-    FORM(operator, JUDGE_WITH, top, VALUE, result) FORM(operator, JUDGE_THAN, top, op->number, result)       \
-        FORM(operator, JUDGE_ONE, top, 0, result)                                                            \
-            FORM(operator, JUDGE_TWO, (*read |= op->mask, *--below), top, result)
+    FORM(operator, JUDGE_WITH, top, VALUE, result)                                                           \
+    FORM(operator, JUDGE_THAN, top, op->number, result) FORM(operator, JUDGE_ONE, top, 0, result)            \
+        FORM(operator, JUDGE_TWO, (*read |= op->mask, *--below), top, result)
     for (;; op++) {
         switch (op->code) {
             OAK_EACH_PLAIN(FORMS)
@@ -405,6 +405,7 @@ static int depth_number(oak_session *session, judged_values *values)
         if (from < 0) return -1;
         session->depth_from[i] = (uint8_t)from;
         if (!matters) continue;
+        if (i == DEPTH_WRITTEN) values->cells[from].accesses = OAK_ACCESS_WRITE;
         values->masks[from] = UINT32_MAX;
         session->depth_sources |= 1u << from;
     }

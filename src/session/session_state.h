@@ -172,7 +172,7 @@ typedef struct judge_record {
     uint32_t reads;
 } judge_record;
 
-/* What the chip keeps and has asked about, and what is worked out of it: some moments at a time, a column for each value. */
+/* What the depth of calls is worked out of. */
 enum { DEPTH_PC, DEPTH_STACK, DEPTH_LINK, DEPTH_HANDLED, DEPTH_BY, DEPTH_WRITTEN = DEPTH_BY, DEPTH_SOURCES };
 enum { DEPTHS_KNOWN = 1024 };
 /* How deep calls are, with all that says so: what lies on the stack by a mark of it (0: nothing is known). */
@@ -180,6 +180,7 @@ typedef struct depth_known {
     uint64_t stack;
     uint32_t by[DEPTH_BY], depth;
 } depth_known;
+/* What the chip keeps and has asked about, and what is worked out of it: some moments at a time, a column for each value. */
 typedef struct judge_space {
     oak_judged_rows rows;
     oak_judged_vain vain[OAK_JUDGED_VAIN];

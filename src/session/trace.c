@@ -280,12 +280,12 @@ oak_status trace_take_column(oak_trace *trace, unsigned signal, const uint64_t *
     oak_status status = OAK_OK;
     for (size_t i = 0; i < count && !status && !trace->paused;) {
         status = note(trace, times[i], signal, (uint32_t)values[i] & mask, 0);
-        i++;
+        const uint32_t is = (uint32_t)values[i++] & mask;
+        while (i < count && ((uint32_t)values[i] & mask) == is) i++;
         run on = run_of(trace, signal);
         size_t most = on.room < count - i ? i + on.room : count;
-        while (most > i && times[most - 1] - on.base > UINT16_MAX) most--; /* times go up */
-        while (i < most && times[i] == on.base + on.after) most = i;
-        if (i == most) continue;
+        if (i == most || times[i] - on.base > UINT16_MAX || times[i] == on.base + on.after) continue;
+        while (times[most - 1] - on.base > UINT16_MAX) most--; /* times go up */
         go_on(&on, times + i, values + i, mask, most - i);
         i = most;
         end_run(trace, &on);

@@ -247,19 +247,18 @@ static void arm_watches(oak_session *session, bool values)
     session->halts_at_pins = false;
     session->watching = values;
     session->samples = session->sampled_count != 0;
-    /* What is recorded is wanted at each change, and nothing ends for it; but for pins, which change rarely. */
-    bool only_pins = session->reads_pins && !session->read_count && !session->reads_more &&
-                     session->attached && session->chip.ops->halt;
-    bool samples = session->samples && !only_pins;
-    if ((samples || (values && (session->judges || session->reads_more))) && session_judge(session)) {
+    bool told =
+        !session->reads_else || (!session->reads_more && session->attached && session->chip.ops->halt);
+    /* What is recorded is wanted at each change, and nothing ends for it. Pins change rarely, and are told of. */
+    bool samples = session->samples && (!session->reads_pins || !told);
+    if ((samples || ((values || session->samples) && (session->judges || session->reads_more))) &&
+        session_judge(session)) {
         if (!arm(session, cells, accesses)) session->handler_bit = 0;
         session->watching =
             values && !session->judging; /* a chip that does not take the accesses is disarmed */
         session->samples = session->samples && !session->judging;
         return;
     }
-    bool told =
-        !session->reads_else || (!session->reads_more && session->attached && session->chip.ops->halt);
     if ((values || session->samples) && told && count + session->read_count <= OAK_MOST_WATCHED) {
         for (unsigned i = 0; i < session->read_count; i++) {
             session->armed_watch[count] = -1;

@@ -209,6 +209,7 @@ static uint32_t read_port(oak_machine *machine, int port, uint32_t latch, bool w
 uint32_t sim_pins(void *context, unsigned port)
 {
     oak_machine *machine = context;
+    if (port >= machine->part->port_count) return 0;
     catch_up_to(machine, sim_now_of(machine));
     return oak_gpio_levels(&machine->gpio[port]) | oak_gpio_floating(&machine->gpio[port]);
 }

@@ -530,7 +530,12 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
                 SAVE;
                 if (judged_->needs_place) judged_->pc = HERE_;
                 if (!oak_judged_compares(judged_, which_, now_, &changed_)) goto look_usually;
-                if (changed_ && oak_judged_ask(judged_, core, done_)) goto judged;
+                if (!changed_) break;
+                const uint32_t began_at_ = core->kit.pc;
+                core->kit.pc = HERE_; /* all of them may be looked at again */
+                const bool ends_ = oak_judged_ask(judged_, core, done_);
+                core->kit.pc = began_at_;
+                if (ends_) goto judged;
                 break;
             }
             default:

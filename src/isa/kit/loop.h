@@ -266,7 +266,12 @@ look:
             SAVE;
             if (judged->needs_place) judged->pc = SEEN_AT;
             if (!oak_judged_compares(judged, from->judged, now, &changed)) goto look_usually;
-            if (changed && oak_judged_ask(judged, core, done)) goto judged;
+            if (!changed) break;
+            const uint32_t began_at = kit->pc;
+            kit->pc = (uint32_t)(op - ops); /* all of them may be looked at again */
+            const bool ends = oak_judged_ask(judged, core, done);
+            kit->pc = began_at;
+            if (ends) goto judged;
             break;
         }
         default:
