@@ -564,6 +564,87 @@ START_TEST(flags_have_a_name_that_no_register_hides)
 }
 END_TEST
 
+/* Takes out the rows of one who judges, or leaves them. */
+typedef struct taken {
+    oak_judged_rows rows;
+    oak_chip_port chip;
+    unsigned count, others;
+    bool leaves;
+    uint64_t cycle[MOST_STEPS];
+    uint32_t value[2][MOST_STEPS];
+} taken;
+
+static bool take_out(void *context, const uint32_t *values, uint32_t *matter)
+{
+    taken *t = context;
+    (void)values, (void)matter;
+    for (unsigned r = 0; r < t->rows.count && t->count < MOST_STEPS; r++, t->count++) {
+        t->cycle[t->count] = t->rows.cycle[r];
+        for (unsigned v = 0; v < 2; v++) t->value[v][t->count] = t->rows.value[v][r];
+    }
+    if (!t->leaves) t->rows.count = 0;
+    return false;
+}
+
+static uint32_t of_the_first(void *context, const uint32_t *values)
+{
+    ((taken *)context)->others++;
+    return values[0] ^ 0x5A;
+}
+
+/* Whoever works at the chip port has all that is kept, and what he makes of it; and is told what cannot be judged. */
+START_TEST(a_judge_has_rows_of_what_is_kept)
+{
+    static seen all;
+    static taken t;
+    EACH(one)
+    {
+        bench b;
+        oak_stop stop;
+        put_on(&b, one, one->program);
+        const oak_architecture *about = b.part->architecture;
+        see(one, about->registers[about->pc_register].name, &all);
+        const oak_watched cells[] = {
+            {.accesses = OAK_ACCESS_CHANGE, .address = about->pc_register, .size = 1},
+            {.accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_WORKED_OUT, .size = 1},
+            {.accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_TIME, .size = 1}};
+        const uint32_t masks[] = {UINT32_MAX, UINT32_MAX, UINT32_MAX};
+        oak_judge judge = {
+            .context = &t, .ends = take_out, .cells = cells, .masks = masks, .count = 3, .kept = 7};
+        for (unsigned wrong = 0; wrong < 2; wrong++) { /* no rows; nobody who works anything out */
+            judge.rows = wrong ? &t.rows : NULL;
+            judge.works_out = wrong ? NULL : of_the_first;
+            judge.sources = wrong ? 0 : 1;
+            ck_assert_int_ne(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
+        }
+        judge.works_out = of_the_first;
+        judge.sources = 1;
+        for (unsigned leaves = 0; leaves < 2; leaves++) {
+            t = (taken){.chip = b.chip, .leaves = leaves};
+            ck_assert_int_eq(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
+            ck_assert_int_eq(b.chip.ops->run(b.chip.chip, UINT64_MAX, all.count - 10 * leaves, &stop),
+                             OAK_OK);
+            if (!leaves) take_out(&t, NULL, NULL);
+            ck_assert_int_eq(b.chip.ops->judge(b.chip.chip, NULL), OAK_OK);
+            if (leaves) break;
+            unsigned found = 0;
+            for (unsigned i = 0, r = 0; i <= all.count; i++) {
+                while (r < t.count && t.cycle[r] < all.cycle[i]) r++;
+                bool there = r < t.count && t.cycle[r] == all.cycle[i];
+                ck_assert_msg(there && t.value[0][r] == (uint32_t)all.value[i] &&
+                                  t.value[1][r] == (t.value[0][r] ^ 0x5A),
+                              "%s: cycle %llu", one->part, (unsigned long long)all.cycle[i]);
+                found += there;
+            }
+            ck_assert(found == all.count + 1 && t.others);
+            bench_close(&b);
+            put_on(&b, one, one->program);
+        }
+        bench_close(&b);
+    }
+}
+END_TEST
+
 START_TEST(a_judge_is_asked_wherever_a_value_has_changed)
 {
     static seen all;
@@ -835,5 +916,6 @@ RUN_SUITE("every", ram_that_is_loaded_holds_a_program_and_its_data,
           watches_of_cells_and_registers_stop_where_steps_see_a_change,
           conditions_hold_where_steps_see_them_hold, code_in_several_memories_is_followed_and_read_back,
           flags_have_a_name_that_no_register_hides, a_judge_is_asked_wherever_a_value_has_changed,
+          a_judge_has_rows_of_what_is_kept,
           conditions_on_what_changes_all_the_time_end_runs_where_they_become_true,
           the_tally_counts_what_steps_count)

@@ -64,8 +64,9 @@ OAK_ALWAYS_INLINE int64_t work_out(const oak_session *session, const judge_op **
 #define FORMS(operator, result)                                                                              \
     FORM(operator, JUDGE_AGAINST, (*below++ = top, VALUE), op->number, result)                               \
     FORM(operator, JUDGE_WITH, top, VALUE, result)                                                           \
-    FORM(operator, JUDGE_THAN, top, op->number, result) FORM(operator, JUDGE_ONE, top, 0, result)            \
-        FORM(operator, JUDGE_TWO, (*read |= op->mask, *--below), top, result)
+    FORM(operator, JUDGE_THAN, top, op->number, result)                                                      \
+    FORM(operator, JUDGE_ONE, top, 0, result)                                                                \
+    FORM(operator, JUDGE_TWO, (*read |= op->mask, *--below), top, result)
     for (;; op++) {
         switch (op->code) {
             OAK_EACH_PLAIN(FORMS)
