@@ -268,9 +268,12 @@ static bool ends(void *context, const uint32_t *values, uint32_t *matter)
         return session->judges_anew = true;
     for (; op < behind; op++) {
         int64_t now = work_out(session, &op, values, &read);
-        watch_record *one = &session->watches[op->kind == JUDGE_END ? op->number : 0];
-        if (op->kind == JUDGE_SAMPLE) session_sample_judged(session, (size_t)op->number, now);
-        else if (one->last != now && turns(session, one, now)) return true;
+        if (op->kind == JUDGE_SAMPLE) {
+            session_sample_judged(session, (size_t)op->number, now);
+            continue;
+        }
+        watch_record *one = &session->watches[op->number];
+        if (one->last != now && turns(session, one, now)) return true;
     }
     *matter = read | (session->keeps && !oak_trace_is_full(session->trace) ? session->keeps : 0);
     if (*matter & session->depth_made) *matter |= session->depth_sources;
