@@ -395,6 +395,7 @@ static void make_known(oak_judged *judged)
     }
 }
 
+/* All of them the usual way, and what is to be known to look quickly from then on. */
 static bool look_and_know(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
 {
     bool ends = finish_at(judged, core, judged->judge.kept, judged->matter, which, passed);
@@ -423,24 +424,6 @@ static bool look_and_call(oak_judged *judged, oak_core *core, unsigned which, ui
     if (changed & judged->judge.kept) keep(judged, now);
     if (changed & judged->judge.asks || is_full(judged)) return oak_judged_ask(judged, core, passed);
     return false;
-}
-
-static bool look_quickly(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
-{
-    const uint64_t now = judged->time->cycles + (uint32_t)passed;
-    oak_judged_rows *rows = judged->judge.rows;
-    uint32_t changed;
-    if (oak_judged_needs_more(judged, which, now)) return look_and_know(judged, core, which, passed);
-    if (judged->judge.asks) {
-        bool ask = oak_judged_compares(judged, which | ~judged->asked, now, &changed) && changed;
-        return ask && oak_judged_ask(judged, core, passed);
-    }
-    const unsigned row = rows->count;
-    for (unsigned i = 0; i < judged->count; i++)
-        rows->value[i][row] = oak_judged_quick_word(judged, &judged->quick[i], (uint32_t)now);
-    rows->cycle[row] = now;
-    rows->count = row + 1;
-    return is_full(judged) && oak_judged_ask(judged, core, passed);
 }
 
 /* Whether all of them can be looked at quickly. */
@@ -478,7 +461,7 @@ void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless)
     judged->behind = look_at_any;
     if (is_quick(judged)) {
         judged->way = judge->asks ? OAK_WAY_QUICK_ASKS : OAK_WAY_QUICK;
-        judged->behind = look_quickly;
+        judged->behind = look_and_know; /* the loop does the rest */
         for (unsigned i = 0; i < judged->count; i++)
             if (judged->quick[i].kind == OAK_QUICK_CALLS)
                 judged->way = OAK_WAY_ANY, judged->behind = look_and_call;

@@ -187,24 +187,22 @@ static inline uint32_t oak_judged_quick_word(const oak_judged *judged, const oak
     return word & quick->mask;
 }
 
-/* OAK_WAY_QUICK, in a loop: true when all was put down, else it is to be looked at the usual way. */
-static inline bool oak_judged_puts_down(oak_judged *judged, unsigned which, uint64_t now)
+/* OAK_WAY_QUICK, in a loop, where no more is needed: true when there is no room for another row. */
+static inline bool oak_judged_put_row(oak_judged *judged, uint64_t now)
 {
     oak_judged_rows *rows = judged->judge.rows;
     const unsigned row = rows->count;
-    if (oak_judged_needs_more(judged, which, now) || row + 1 >= OAK_JUDGED_ROWS) return false;
     const oak_judged_quick *quick = judged->quick, *const end = judged->quick_end;
     do quick->column[row] = oak_judged_quick_word(judged, quick, (uint32_t)now);
     while (++quick < end);
     rows->cycle[row] = now;
     rows->count = row + 1;
-    return true;
+    return row + 1 == OAK_JUDGED_ROWS;
 }
 
-/* OAK_WAY_QUICK_ASKS, likewise; *changed: who judges is to be asked. */
-static inline bool oak_judged_compares(oak_judged *judged, unsigned which, uint64_t now, uint32_t *changed)
+/* OAK_WAY_QUICK_ASKS, likewise: true when one of them has changed. */
+static inline bool oak_judged_changes(oak_judged *judged, unsigned which, uint64_t now)
 {
-    if (oak_judged_needs_more(judged, which, now)) return false;
     const oak_judged_quick *quick = judged->quick;
     uint32_t *last = judged->last, differs = 0;
     for (uint32_t some = which & judged->matter; some; quick++, last++, some >>= 1) {
@@ -213,8 +211,7 @@ static inline bool oak_judged_compares(oak_judged *judged, unsigned which, uint6
         differs |= word ^ *last;
         *last = word;
     }
-    *changed = differs;
-    return true;
+    return differs;
 }
 
 /* With these values nothing came of it, and nothing has come since. */

@@ -522,15 +522,15 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
                 if (oak_judged_stands(judged_, which_, now_)) break;
                 SAVE;
                 if (judged_->needs_place) judged_->pc = HERE_;
-                if (oak_judged_puts_down(judged_, which_, now_)) break;
-                goto look_usually;
+                if (oak_judged_needs_more(judged_, which_, now_)) goto look_usually;
+                if (oak_judged_put_row(judged_, now_) && oak_judged_ask(judged_, core, done_)) goto judged;
+                break;
             case OAK_WAY_QUICK_ASKS: {
-                uint32_t changed_;
                 if (oak_judged_stands(judged_, which_, now_)) break;
                 SAVE;
                 if (judged_->needs_place) judged_->pc = HERE_;
-                if (!oak_judged_compares(judged_, which_, now_, &changed_)) goto look_usually;
-                if (!changed_) break;
+                if (oak_judged_needs_more(judged_, which_, now_)) goto look_usually;
+                if (!oak_judged_changes(judged_, which_, now_)) break;
                 const uint32_t began_at_ = core->kit.pc;
                 core->kit.pc = HERE_; /* all of them may be looked at again */
                 const bool ends_ = oak_judged_ask(judged_, core, done_);

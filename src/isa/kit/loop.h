@@ -258,15 +258,15 @@ look:
             if (oak_judged_stands(judged, from->judged, now)) break;
             SAVE;
             if (judged->needs_place) judged->pc = SEEN_AT;
-            if (oak_judged_puts_down(judged, from->judged, now)) break;
-            goto look_usually;
+            if (oak_judged_needs_more(judged, from->judged, now)) goto look_usually;
+            if (oak_judged_put_row(judged, now) && oak_judged_ask(judged, core, done)) goto judged;
+            break;
         case OAK_WAY_QUICK_ASKS: {
-            uint32_t changed;
             if (oak_judged_stands(judged, from->judged, now)) break;
             SAVE;
             if (judged->needs_place) judged->pc = SEEN_AT;
-            if (!oak_judged_compares(judged, from->judged, now, &changed)) goto look_usually;
-            if (!changed) break;
+            if (oak_judged_needs_more(judged, from->judged, now)) goto look_usually;
+            if (!oak_judged_changes(judged, from->judged, now)) break;
             const uint32_t began_at = kit->pc;
             kit->pc = (uint32_t)(op - ops); /* all of them may be looked at again */
             const bool ends = oak_judged_ask(judged, core, done);
