@@ -645,6 +645,95 @@ START_TEST(a_judge_has_rows_of_what_is_kept)
 }
 END_TEST
 
+/* Asked where the program counter lies within limits, or did the last time. */
+typedef struct limited {
+    uint32_t from, width;
+    unsigned within, times, vain;
+} limited;
+static bool lies_within(const limited *of, uint32_t value)
+{
+    return value - of->from <= of->width;
+}
+static bool counts_within(void *context, const uint32_t *values, uint32_t *matter)
+{
+    limited *of = context;
+    (void)matter;
+    const bool within = lies_within(of, values[0]);
+    if (within || of->within) of->times++;
+    else of->vain++; /* it may, but seldom does */
+    of->within = within;
+    return false;
+}
+
+START_TEST(a_judge_completes_its_rows_and_minds_limits)
+{
+    static seen all;
+    static taken t;
+    EACH(one)
+    {
+        bench b;
+        oak_stop stop;
+        put_on(&b, one, one->program);
+        const oak_architecture *about = b.part->architecture;
+        see(one, about->registers[about->pc_register].name, &all);
+        const oak_watched cells[] = {
+            {.accesses = OAK_ACCESS_CHANGE, .address = about->pc_register, .size = 1},
+            {.accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_TIME, .size = 1}};
+        const uint32_t masks[] = {UINT32_MAX, UINT32_MAX};
+        oak_judge judge = {.context = &t,
+                           .ends = take_out,
+                           .cells = cells,
+                           .masks = masks,
+                           .count = 2,
+                           .kept = 3,
+                           .rows = &t.rows};
+        t = (taken){.chip = b.chip};
+        ck_assert_int_eq(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
+        ck_assert_int_eq(b.chip.ops->run(b.chip.chip, UINT64_MAX, all.count, &stop), OAK_OK);
+        if (t.rows.complete) t.rows.complete(&t.rows);
+        take_out(&t, NULL, NULL);
+        ck_assert_uint_gt(t.count, all.count);
+        for (unsigned r = 0, i = 0; r < t.count; r++) {
+            ck_assert_uint_eq(t.value[1][r], (uint32_t)t.cycle[r]);
+            while (i < all.count && all.cycle[i] < t.cycle[r]) i++;
+            if (all.cycle[i] == t.cycle[r]) ck_assert_uint_eq(t.value[0][r], (uint32_t)all.value[i]);
+        }
+        ck_assert_int_eq(b.chip.ops->judge(b.chip.chip, NULL), OAK_OK);
+        bench_close(&b);
+
+        put_on(&b, one, one->program);
+        limited of = {.from = (uint32_t)all.value[all.count / 2], .width = 5};
+        unsigned least = 0, most = 0;
+        for (unsigned i = 1; i <= all.count; i++) {
+            const bool within = lies_within(&of, (uint32_t)all.value[i]),
+                       was = lies_within(&of, (uint32_t)all.value[i - 1]);
+            least += within != was;
+            most += within || was;
+        }
+        of.within = lies_within(&of, (uint32_t)all.value[0]);
+        judge = (oak_judge){.context = &of,
+                            .ends = counts_within,
+                            .cells = cells,
+                            .masks = masks,
+                            .count = 2,
+                            .asks = 3,
+                            .limits = {{.adds = 4, .from = of.from, .width = of.width, .bits = UINT64_MAX}},
+                            .limit_count = 1};
+        ck_assert_int_ne(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK); /* there is no third value */
+        judge.limits->adds = 1;
+        judge.limit_count = OAK_MOST_LIMITS + 1;
+        ck_assert_int_ne(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
+        judge.limit_count = 1;
+        ck_assert_int_eq(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
+        ck_assert_int_eq(b.chip.ops->run(b.chip.chip, UINT64_MAX, all.count, &stop), OAK_OK);
+        ck_assert_msg(least && of.times >= least && of.times <= most + 1 && of.vain <= all.count / 2,
+                      "%s: asked %u times, of %u to %u, and %u in vain", one->part, of.times, least, most,
+                      of.vain);
+        bench_close(&b);
+    }
+}
+END_TEST
+
 START_TEST(a_judge_is_asked_wherever_a_value_has_changed)
 {
     static seen all;
@@ -916,6 +1005,6 @@ RUN_SUITE("every", ram_that_is_loaded_holds_a_program_and_its_data,
           watches_of_cells_and_registers_stop_where_steps_see_a_change,
           conditions_hold_where_steps_see_them_hold, code_in_several_memories_is_followed_and_read_back,
           flags_have_a_name_that_no_register_hides, a_judge_is_asked_wherever_a_value_has_changed,
-          a_judge_has_rows_of_what_is_kept,
+          a_judge_completes_its_rows_and_minds_limits, a_judge_has_rows_of_what_is_kept,
           conditions_on_what_changes_all_the_time_end_runs_where_they_become_true,
           the_tally_counts_what_steps_count)

@@ -221,25 +221,31 @@ enum { OAK_MOST_WATCHED = 17 };
  *
  * What only `kept` has a bit of is not asked about: all of these values are put down in a row of `rows` behind each instruction that may have changed
  * one of them (a row may be the same as the one before), and when a run begins. When there is no room for another row `ends` is asked, which takes them out: what it
- * leaves is lost.
+ * leaves is lost. Who takes rows out at another time has them completed first, and sets `count` and `whole` to 0.
  *
  * What belongs to the chip as a whole is judged as a register is, with one of the numbers below. A stretch of any
  * length with OAK_ACCESS_WRITE alone has no value: it is another number whenever an instruction may have written there. `works_out` is asked for what the caller makes of the values before it, when
  * one of `sources` has changed; the registers of the chip, but for its time, are up to date then.
  *
  * Values come back all the time. Where few are judged (OAK_FEW_JUDGED at most), and all of them are asked about, a chip may put down what they were when `ends` said
- * false, and what mattered then, and not ask for the same again: an entry counts as long as `since` of both is the same. */
-enum { OAK_MOST_JUDGED = 16, OAK_FEW_JUDGED = 4, OAK_JUDGED_VAIN = 1024 };
+ * false, and what mattered then, and not ask for the same again: an entry counts as long as `since` of both is the same.
+ *
+ * Where there are `limits`, nothing comes of values whose sums lie outside all of them: a chip need ask only while one lies within, and once when none does any longer. */
+enum { OAK_MOST_JUDGED = 16, OAK_MOST_LIMITS = 4, OAK_FEW_JUDGED = 4, OAK_JUDGED_VAIN = 1024 };
 enum {
     OAK_JUDGED_TIME = 0x10000, /* the lower half of the cycles since reset */
     OAK_JUDGED_HANDLED,        /* as `served` of the port says */
     OAK_JUDGED_WORKED_OUT,
-    OAK_JUDGED_PINS /* and behind it: of each port the pins that are not low, a bit each */
+    OAK_JUDGED_PLACE, /* the program counter, which need only be told where `stays` says false */
+    OAK_JUDGED_PINS   /* and behind it: of each port the pins that are not low, a bit each */
 };
-enum { OAK_JUDGED_ROWS = 64 };
+enum { OAK_JUDGED_ROWS = 256 };
 typedef struct oak_judged_rows {
-    unsigned count;
-    uint64_t cycle[OAK_JUDGED_ROWS]; /* the end of the instruction */
+    unsigned count,
+        whole; /* so many have all of their columns: the chip may leave out what it knows from the cycle, until */
+    void (*complete)(struct oak_judged_rows *rows); /* is called; set by the chip, may be NULL */
+    void *chip;                                     /* likewise */
+    uint64_t cycle[OAK_JUDGED_ROWS];                /* the end of the instruction */
     uint32_t value[OAK_MOST_JUDGED][OAK_JUDGED_ROWS];
 } oak_judged_rows;
 typedef struct oak_judged_vain {
@@ -249,18 +255,27 @@ typedef struct oak_judged_known {
     uint32_t since;      /* never 0 */
     oak_judged_vain *at; /* OAK_JUDGED_VAIN of them */
 } oak_judged_known;
+typedef struct oak_judged_limits {
+    uint32_t adds, takes; /* values whose sum it is, and those that are taken away from it: a bit each */
+    int64_t from;
+    uint64_t width, bits; /* it lies within where the bits of (sum - from) are at most `width` */
+} oak_judged_limits;
 typedef struct oak_judge {
     void *context;
     bool (*ends)(void *context, const uint32_t *values, uint32_t *matter);
     /* May be NULL. How far one of these values may go down and up with nothing to say for `ends`, while all others stay. */
     void (*room)(void *context, const uint32_t *values, unsigned number, uint32_t *below, uint32_t *above);
     uint32_t (*works_out)(void *context, const uint32_t *values); /* may be NULL where nothing is */
+    /* May be NULL: never. The next instruction in line is as good a place as the one at this address. */
+    bool (*stays)(void *context, uint32_t address);
     const oak_watched *cells;     /* may go when the call has returned, as may */
     const uint32_t *masks;        /* the bits of each that matter: no others are told */
     unsigned count;               /* at most OAK_MOST_JUDGED */
     uint32_t asks, kept, sources; /* a bit for each value, in one of them at least */
     oak_judged_rows *rows;  /* of the caller, until another judge is set; may be NULL where nothing is kept */
     oak_judged_known *vain; /* may be NULL: `ends` is asked every time */
+    oak_judged_limits limits[OAK_MOST_LIMITS];
+    unsigned limit_count; /* 0: `ends` may say true whatever they are */
 } oak_judge;
 
 /* Memory that a board has on the external bus of a chip. */

@@ -15,7 +15,9 @@ static oak_status read(const oak_judged *judged, const oak_core *core, const oak
             if (!judged->pins) return OAK_UNSUPPORTED;
             *outside = true;
             *value = judged->pins(judged->machine, cells->address - OAK_JUDGED_PINS);
-        } else *value = cells->address == OAK_JUDGED_TIME ? (uint32_t)judged->time->cycles : 0;
+        } else if (cells->address == OAK_JUDGED_PLACE)
+            return isa->core->read_register(core, isa->about.pc_register, value);
+        else *value = cells->address == OAK_JUDGED_TIME ? (uint32_t)judged->time->cycles : 0;
         return OAK_OK;
     }
     if (!cells->space) return isa->core->read_register(core, cells->address, value);
@@ -109,6 +111,34 @@ uint32_t oak_judged_else(const oak_judged *judged, oak_core *core, oak_judged_va
     return word;
 }
 
+uint32_t oak_judged_lies(const oak_judged *judged, const oak_core *core, unsigned number)
+{
+    return lies(judged, core, &judged->value[number]);
+}
+
+/* The columns of what is known from the cycle, in the rows that were put down since it was. */
+static void complete(oak_judged_rows *rows)
+{
+    const oak_judged *judged = rows->chip;
+    if (rows->whole > rows->count) rows->whole = 0; /* they were taken out */
+    const unsigned from = rows->whole, count = rows->count - from;
+    const uint64_t *cycle = rows->cycle + from;
+    for (uint32_t asked = judged->asked; asked && count; asked &= asked - 1) {
+        const oak_judged_quick *quick = &judged->quick[oak_lowest_bit(asked)];
+        const oak_judged_value *value = &judged->value[quick->number];
+        const uint32_t base = quick->base, flips = quick->flips, mask = quick->mask;
+        uint32_t *column = quick->column + from;
+        if (quick->kind == OAK_QUICK_COURSE)
+            for (unsigned i = 0; i < count; i++)
+                column[i] = oak_course_word(&value->course, value->word, cycle[i]) & mask;
+        else if (quick->kind == OAK_QUICK_STAYS)
+            for (unsigned i = 0; i < count; i++) column[i] = base & mask;
+        else
+            for (unsigned i = 0; i < count; i++) column[i] = (base + ((uint32_t)cycle[i] ^ flips)) & mask;
+    }
+    rows->whole = rows->count;
+}
+
 /* Puts down what is kept as it was taken. */
 static void keep(const oak_judged *judged, uint64_t now)
 {
@@ -120,6 +150,7 @@ static void keep(const oak_judged *judged, uint64_t now)
     for (uint32_t kept = judged->judge.kept; kept; kept &= kept - 1)
         rows->value[oak_lowest_bit(kept)][rows->count] = judged->last[oak_lowest_bit(kept)];
     rows->cycle[rows->count++] = now;
+    rows->whole = rows->count;
 }
 
 oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core_setup *setup, oak_core *core,
@@ -137,6 +168,9 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
         if (judge->count > OAK_MOST_JUDGED || (judge->kept && !judge->rows) ||
             (judge->sources && !judge->works_out))
             return OAK_UNSUPPORTED;
+        if (judge->limit_count > OAK_MOST_LIMITS) return OAK_UNSUPPORTED;
+        for (unsigned i = 0; i < judge->limit_count; i++)
+            if ((judge->limits[i].adds | judge->limits[i].takes) >> judge->count) return OAK_UNSUPPORTED;
         for (unsigned i = 0; i < judge->count; i++) {
             bool made_up = !judge->cells[i].space && judge->cells[i].address == OAK_JUDGED_WORKED_OUT;
             if (made_up && !judge->works_out) return OAK_UNSUPPORTED;
@@ -155,13 +189,31 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
         if (oak_judged_is_stretch(cells)) kind = OAK_JUDGED_WRITTEN;
         else if (oak_judged_is_special(cells))
             kind = cells->address == OAK_JUDGED_HANDLED      ? OAK_JUDGED_HANDLER
+                   : cells->address == OAK_JUDGED_PLACE      ? OAK_JUDGED_PC
                    : cells->address == OAK_JUDGED_WORKED_OUT ? OAK_JUDGED_MADE
                                                              : OAK_JUDGED_ASKED;
         made.value[i] = (oak_judged_value){.cells = *cells, .mask = judge->masks[i], .kind = (uint8_t)kind};
         if (kind == OAK_JUDGED_ASKED) made.asked |= 1u << i;
+        if (kind == OAK_JUDGED_MADE) made.made |= 1u << i;
+        if (kind == OAK_JUDGED_HANDLER || kind == OAK_JUDGED_PC || kind == OAK_JUDGED_MADE)
+            made.goes |= 1u << i;
+        if (kind == OAK_JUDGED_PC)
+            made.places |= 1u << i, made.value[i].cells.address = isa->about.pc_register;
     }
     *judged = made;
+    if (made.judge.rows) made.judge.rows->complete = NULL, made.judge.rows->whole = 0;
     return OAK_OK;
+}
+
+uint32_t oak_judged_goes(const oak_judged *judged, uint32_t others, oak_flow flow, uint32_t address)
+{
+    const oak_judge *judge = &judged->judge;
+    if (!judged->goes) return 0;
+    const bool known =
+        flow == OAK_FLOW_NEXT || flow == OAK_FLOW_BRANCH || flow == OAK_FLOW_JUMP || flow == OAK_FLOW_CALL;
+    const bool stays = known && judge->stays && judge->stays(judge->context, address);
+    const uint32_t goes = (known ? 0 : judged->goes) | (stays ? 0 : judged->places);
+    return (others | goes) & judge->sources ? goes | judged->made : goes & ~judged->made;
 }
 
 void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned bytes, bool host)
@@ -215,7 +267,7 @@ static void settle(oak_judged *judged)
     judged->still = 0;
     if (!judged->touched) return;
     if (judged->passed) {
-        if (!--judged->passed) judged->way = judged->usual_way;
+        judged->passed--;
         return;
     }
     uint32_t which = judged->asked & judged->matter, quickest = UINT32_MAX;
@@ -240,7 +292,6 @@ static void settle(oak_judged *judged)
     if (!pays) judged->pause = judged->pause < PAUSE ? 2 * judged->pause + 1 : PAUSE;
     else if (was_said) judged->pause = 0;
     judged->passed = pays ? 0 : judged->pause;
-    if (judged->may_count && judged->passed) judged->way = OAK_WAY_COUNTS;
     judged->still = pays ? still : 0;
     judged->settled = now;
     judged->touched_then = *judged->touched;
@@ -253,11 +304,43 @@ void oak_judged_take(oak_judged *judged, oak_core *core)
         judged->last[i] = oak_judged_now(judged, core, &judged->value[i]);
 }
 
+bool oak_judged_others_outside(const oak_judged *judged, const oak_core *core, unsigned which, uint32_t now)
+{
+    for (const oak_judged_reads *reads = judged->sums + 1; reads < judged->sums_end; reads++)
+        if (which & (reads->limits.adds | reads->limits.takes) &&
+            !oak_judged_sum_outside(judged, core, reads, now))
+            return false;
+    return true;
+}
+
+static uint64_t sum_of(const oak_judged *judged, const oak_judged_limits *limits)
+{
+    uint64_t sum = 0;
+    for (uint32_t some = limits->adds; some; some &= some - 1) sum += judged->last[oak_lowest_bit(some)];
+    for (uint32_t some = limits->takes; some; some &= some - 1) sum -= judged->last[oak_lowest_bit(some)];
+    return sum;
+}
+
+/* Where the sums of values lie outside all limits only these are looked at. */
+static void mind_limits(oak_judged *judged)
+{
+    uint32_t summed = 0;
+    if (!judged->sums_end) return;
+    judged->way = judged->usual_way;
+    for (const oak_judged_reads *one = judged->sums; one < judged->sums_end; one++) {
+        if (!oak_judged_lies_outside(&one->limits, sum_of(judged, &one->limits))) return;
+        summed |= one->limits.adds | one->limits.takes;
+    }
+    judged->way = OAK_WAY_OUTSIDE;
+    judged->matter = summed;
+}
+
 void oak_judged_begin(oak_judged *judged, oak_core *core)
 {
     judged->hit = false;
     oak_judged_take(judged, core);
     if (judged->judge.kept) keep(judged, judged->time->cycles);
+    mind_limits(judged);
 }
 
 static inline bool is_full(const oak_judged *judged)
@@ -281,12 +364,13 @@ static bool ask(oak_judged *judged, oak_core *core)
         WORTH = 2
     }; /* where hardly any has come back, the next ones do not */
     oak_judged_known *known = judged->judge.vain;
-    if (judged->matter != judged->all) oak_judged_take(judged, core);
+    if (judged->matter != judged->all || judged->way == OAK_WAY_OUTSIDE) oak_judged_take(judged, core);
     if (known && judged->missed < NEW && oak_judged_is_vain(judged, false)) {
         judged->missed = judged->missed > WORTH ? judged->missed - WORTH : 0;
         return judged->hit;
     }
     if (known) judged->missed = judged->missed < PAUSE ? judged->missed + 1 : 0;
+    if (judged->judge.rows && judged->judge.rows->complete) complete(judged->judge.rows);
     if (judged->judge.ends(judged->judge.context, judged->last, &judged->matter)) judged->hit = true;
     else if (known && judged->missed < NEW) {
         oak_judged_vain *one = oak_judged_slot(known, judged->last, false);
@@ -295,6 +379,8 @@ static bool ask(oak_judged *judged, oak_core *core)
         one->since = known->since;
     }
     if (is_full(judged)) judged->judge.rows->count = 0;
+    if (judged->judge.rows) judged->judge.rows->whole = judged->judge.rows->count;
+    mind_limits(judged);
     return judged->hit;
 }
 
@@ -329,6 +415,7 @@ static inline bool may_stand(const oak_judged *judged, unsigned which)
 /* What has become of it, and of the values that only the time was needed for: true when the run is to end here. */
 static bool finish(oak_judged *judged, oak_core *core, uint32_t changed, uint32_t some, uint32_t which)
 {
+    if (judged->way == OAK_WAY_QUICK) complete(judged->judge.rows);
     changed |= take_some(judged, core, &some, judged->time->cycles, false);
     if (changed & judged->judge.kept) keep(judged, judged->time->cycles);
     if (changed & judged->judge.asks || is_full(judged)) ask(judged, core);
@@ -338,7 +425,7 @@ static bool finish(oak_judged *judged, oak_core *core, uint32_t changed, uint32_
 
 bool oak_judged_look(oak_judged *judged, oak_core *core, unsigned which)
 {
-    uint32_t force = judged->usual_way == OAK_WAY_QUICK ? judged->judge.kept : 0; /* `last` may be older */
+    uint32_t force = judged->way == OAK_WAY_QUICK ? judged->judge.kept : 0; /* `last` may be older */
     return finish(judged, core, force, which & judged->matter, which);
 }
 
@@ -381,12 +468,13 @@ static void make_known(oak_judged *judged)
 {
     uint64_t now = judged->time->cycles;
     judged->known = UINT64_MAX;
-    judged->known_touched = judged->touched ? *judged->touched : 0;
+    judged->known_touched = *judged->known_by;
     for (uint32_t asked = judged->asked; asked; asked &= asked - 1) {
         const oak_judged_value *value = &judged->value[oak_lowest_bit(asked)];
         oak_judged_quick *quick = &judged->quick[oak_lowest_bit(asked)];
-        bool counts = value->shows, simple = counts || !value->course.step;
-        quick->kind = counts ? OAK_QUICK_COUNTS : OAK_QUICK_STAYS;
+        bool counts = value->shows, stays = !value->course.step;
+        bool simple = counts || stays || judged->way == OAK_WAY_QUICK;
+        quick->kind = counts ? OAK_QUICK_COUNTS : stays ? OAK_QUICK_STAYS : OAK_QUICK_COURSE;
         quick->base = counts ? value->base : value->word;
         quick->flips = value->flips;
         quick->mask = counts ? value->shows & value->mask : value->mask;
@@ -410,12 +498,13 @@ static bool look_and_call(oak_judged *judged, oak_core *core, unsigned which, ui
 {
     const uint64_t now = judged->time->cycles + (uint32_t)passed;
     uint32_t changed = 0;
-    if (oak_judged_needs_more(judged, which, now)) return look_and_know(judged, core, which, passed);
+    if (!oak_judged_knows(judged, now) || (!(which & judged->lie) && oak_judged_tries(judged)))
+        return look_and_know(judged, core, which, passed);
     for (uint32_t some = which & judged->matter; some; some &= some - 1) {
         const unsigned i = oak_lowest_bit(some);
         const oak_judged_quick *quick = &judged->quick[i];
         uint32_t word;
-        if (quick->kind != OAK_QUICK_CALLS) word = oak_judged_quick_word(judged, quick, (uint32_t)now);
+        if (quick->kind != OAK_QUICK_CALLS) word = oak_judged_quick_word(judged, core, quick, (uint32_t)now);
         else if (judged->value[i].kind == OAK_JUDGED_MADE && !(changed & judged->judge.sources)) continue;
         else word = lies(judged, core, &judged->value[i]) & quick->mask;
         changed |= (uint32_t)(word != judged->last[i]) << i;
@@ -430,27 +519,102 @@ static bool look_and_call(oak_judged *judged, oak_core *core, unsigned which, ui
 static bool is_quick(oak_judged *judged)
 {
     static const uint8_t kinds[] = {
-        [OAK_JUDGED_ASKED] = OAK_QUICK_STAYS + 1,     [OAK_JUDGED_PC] = OAK_QUICK_PC + 1,
-        [OAK_JUDGED_STATUS] = OAK_QUICK_CALLS + 1,    [OAK_JUDGED_HANDLER] = OAK_QUICK_CALLS + 1,
-        [OAK_JUDGED_MADE] = OAK_QUICK_CALLS + 1,      [OAK_JUDGED_WRITTEN] = OAK_QUICK_CALLS + 1,
-        [OAK_JUDGED_LOW_FIRST] = OAK_QUICK_CALLS + 1, [OAK_JUDGED_BANKED] = OAK_QUICK_BANKED + 1,
-        [OAK_JUDGED_BYTE] = OAK_QUICK_BYTE + 1,       [OAK_JUDGED_HALF] = OAK_QUICK_HALF + 1,
-        [OAK_JUDGED_WORD] = OAK_QUICK_WORD + 1,       [OAK_JUDGED_HIGH_FIRST] = OAK_QUICK_CALLS + 1};
+        [OAK_JUDGED_ASKED] = OAK_QUICK_STAYS + 1,    [OAK_JUDGED_PC] = OAK_QUICK_PC + 1,
+        [OAK_JUDGED_STATUS] = OAK_QUICK_STATUS + 1,  [OAK_JUDGED_HANDLER] = OAK_QUICK_LIES + 1,
+        [OAK_JUDGED_MADE] = OAK_QUICK_CALLS + 1,     [OAK_JUDGED_WRITTEN] = OAK_QUICK_CALLS + 1,
+        [OAK_JUDGED_LOW_FIRST] = OAK_QUICK_LIES + 1, [OAK_JUDGED_BANKED] = OAK_QUICK_BANKED + 1,
+        [OAK_JUDGED_BYTE] = OAK_QUICK_BYTE + 1,      [OAK_JUDGED_HALF] = OAK_QUICK_HALF + 1,
+        [OAK_JUDGED_WORD] = OAK_QUICK_WORD + 1,      [OAK_JUDGED_HIGH_FIRST] = OAK_QUICK_LIES + 1};
     const oak_judge *judge = &judged->judge;
-    if (judge->kept && judge->asks) return false;
+    bool is = !(judge->kept && judge->asks);
     for (unsigned i = 0; i < judged->count; i++) {
         const oak_judged_value *value = &judged->value[i];
-        if (!kinds[value->kind] || (value->kind == OAK_JUDGED_ASKED && !judged->touched)) return false;
+        if (!kinds[value->kind] || (value->kind == OAK_JUDGED_ASKED && !judged->touched)) is = false;
         judged->quick[i] = (oak_judged_quick){.at = value->at,
                                               .bank = value->bank,
                                               .bank_bits = value->bank_bits,
                                               .column = judge->rows ? judge->rows->value[i] : NULL,
                                               .mask = value->mask,
-                                              .kind = (uint8_t)(kinds[value->kind] - 1)};
+                                              .number = (uint8_t)i,
+                                              .kind = kinds[value->kind] ? (uint8_t)(kinds[value->kind] - 1)
+                                                                         : OAK_QUICK_CALLS};
     }
-    judged->quick_end = judged->quick + judged->count;
     judged->known = 0;
-    return true;
+    return is;
+}
+
+void oak_judged_put_others(const oak_judged *judged, const oak_core *core, size_t row)
+{
+    for (const oak_judged_quick *quick = judged->put.status_end; quick < judged->put.end; quick++)
+        quick->column[row] = oak_judged_quick_word(judged, core, quick, 0); /* none of them counts */
+}
+
+static oak_judged_quick *put_kinds(const oak_judged *judged, oak_judged_quick *put, uint32_t which,
+                                   unsigned kinds)
+{
+    for (which &= ~judged->asked; which; which &= which - 1) {
+        const oak_judged_quick *one = &judged->quick[oak_lowest_bit(which)];
+        if (kinds >> one->kind & 1) *put++ = *one;
+    }
+    return put;
+}
+
+/* Some values, by how they are read. */
+static void place_reads(const oak_judged *judged, oak_judged_reads *reads, uint32_t which)
+{
+    enum {
+        BYTES = 1 << OAK_QUICK_BYTE,
+        WORDS = 1 << OAK_QUICK_WORD | 1 << OAK_QUICK_PC,
+        BANKED = 1 << OAK_QUICK_BANKED,
+        STATUS = 1 << OAK_QUICK_STATUS
+    };
+    oak_judged_quick *put = put_kinds(judged, reads->at, which, BYTES);
+    reads->bytes_end = put;
+    reads->words_end = put = put_kinds(judged, put, which, WORDS);
+    reads->banked_end = put = put_kinds(judged, put, which, BANKED);
+    reads->status_end = put = put_kinds(judged, put, which, STATUS);
+    reads->end = put_kinds(judged, put, which, ~(unsigned)(BYTES | WORDS | BANKED | STATUS));
+    for (put = reads->at; put < reads->words_end; put++)
+        if (put->kind == OAK_QUICK_PC) put->at = (const uint8_t *)&judged->pc;
+    unsigned count = 0;
+    for (which &= judged->asked; which; which &= which - 1)
+        reads->asked[count++] = (oak_judged_asked){.quick = &judged->quick[oak_lowest_bit(which)],
+                                                   .sign = judged->quick[oak_lowest_bit(which)].sign};
+    reads->asked_end = reads->asked + count;
+}
+
+static void place_rows(oak_judged *judged)
+{
+    place_reads(judged, &judged->put, (1u << judged->count) - 1);
+    judged->has_flags = judged->put.end > judged->put.banked_end;
+    judged->only_place = !judged->asked && judged->count == 1 && judged->quick->kind == OAK_QUICK_PC;
+    judged->judge.rows->chip = judged;
+    judged->judge.rows->complete = complete;
+}
+
+/* Limits help where what is summed can be looked at quickly, and neither stands for long nor comes alone. */
+static void place_limits(oak_judged *judged)
+{
+    const oak_judge *judge = &judged->judge;
+    uint32_t summed = 0;
+    judged->sums_end = NULL;
+    if (judge->kept || judged->behind == look_at_any || judged->count == 1) return;
+    for (unsigned i = 0; i < judge->limit_count; i++) {
+        const oak_judged_limits *one = &judge->limits[i];
+        oak_judged_reads *reads = &judged->sums[i];
+        for (unsigned n = 0; n < judged->count; n++)
+            judged->quick[n].sign = one->takes >> n & 1 ? UINT64_MAX : 0;
+        place_reads(judged, reads, one->adds | one->takes);
+        reads->limits = *one;
+        judged->has_flags |= reads->end > reads->banked_end;
+        summed |= one->adds | one->takes;
+    }
+    for (uint32_t some = summed; some; some &= some - 1)
+        if (judged->quick[oak_lowest_bit(some)].kind == OAK_QUICK_CALLS) return;
+    if (!(summed & ~judged->asked)) return;
+    judged->sums_end = judged->sums + judge->limit_count;
+    judged->has_others = judge->limit_count > 1;
+    judged->judge.vain = NULL; /* there is less to be remembered */
 }
 
 void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless)
@@ -460,23 +624,24 @@ void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless)
     judged->way = OAK_WAY_ANY;
     judged->behind = look_at_any;
     if (is_quick(judged)) {
-        judged->way = judge->asks ? OAK_WAY_QUICK_ASKS : OAK_WAY_QUICK;
+        judged->way = judge->kept ? OAK_WAY_QUICK : OAK_WAY_QUICK_ASKS;
         judged->behind = look_and_know; /* the loop does the rest */
         for (unsigned i = 0; i < judged->count; i++)
             if (judged->quick[i].kind == OAK_QUICK_CALLS)
                 judged->way = OAK_WAY_ANY, judged->behind = look_and_call;
+        if (judged->way == OAK_WAY_QUICK) place_rows(judged);
     }
     for (unsigned i = 0; i < judged->count; i++)
         if (judged->value[i].kind <= OAK_JUDGED_REGISTER) judged->heavy |= 1u << i;
     if (judged->count > OAK_FEW_JUDGED || judge->kept) judged->judge.vain = NULL;
-    if (alone && !(judge->kept && judge->asks) && !is_restless) {
-        if (asked_for) judged->may_count = judge->kept && judged->touched;
-        else if (is_pc) judged->way = judge->kept ? OAK_WAY_PC : OAK_WAY_PC_ASKS;
-        else judged->way = judge->kept ? OAK_WAY_LIES : OAK_WAY_LIES_ASKS;
-    }
+    if (alone && !judge->kept && !is_restless && !asked_for)
+        judged->way = is_pc ? OAK_WAY_PC_ASKS : OAK_WAY_LIES_ASKS;
+    place_limits(judged);
     judged->usual_way = judged->way;
+    judged->lie = ~judged->asked;
+    judged->known_by = judged->asked && judged->touched ? judged->touched : &judged->known_touched;
     judged->needs_place = false;
     for (unsigned i = 0; i < judged->count; i++)
         judged->needs_place |=
-            judged->value[i].kind == OAK_JUDGED_PC || judged->value[i].kind == OAK_JUDGED_MADE;
+            judged->quick[i].kind >= OAK_QUICK_PLACE || judged->value[i].kind == OAK_JUDGED_PC;
 }

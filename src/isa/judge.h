@@ -46,13 +46,18 @@ typedef enum oak_judged_quick_kind {
     OAK_QUICK_WORD,
     OAK_QUICK_STAYS, /* base */
     OAK_QUICK_BANKED,
-    OAK_QUICK_CALLS /* as the value says */
+    OAK_QUICK_COURSE, /* as its course says: in rows that are completed */
+    OAK_QUICK_STATUS,
+    OAK_QUICK_LIES,                    /* as oak_judged_lies says */
+    OAK_QUICK_CALLS,                   /* it depends on what has changed before it */
+    OAK_QUICK_PLACE = OAK_QUICK_STATUS /* these may ask where execution is */
 } oak_judged_quick_kind;
 typedef struct oak_judged_quick {
     const uint8_t *at, *bank;
     uint32_t *column; /* in the rows; NULL: it is not kept */
     uint32_t mask, base, flips;
-    uint8_t kind, bank_bits;
+    uint8_t kind, bank_bits, number;
+    uint64_t sign; /* in what has limits: all bits set where it is taken away */
 } oak_judged_quick;
 
 /* What is judged most often is looked at in a shorter way. */
@@ -60,12 +65,22 @@ typedef enum oak_judged_way {
     OAK_WAY_ANY,
     OAK_WAY_QUICK,      /* values that are all only kept, as oak_judged_quick; no kind calls */
     OAK_WAY_QUICK_ASKS, /* or all only asked about */
-    OAK_WAY_COUNTS,     /* a single one that is kept, and asked for: as long as the next looks pass */
-    OAK_WAY_PC,         /* a single one that is kept, or asked about */
-    OAK_WAY_PC_ASKS,
-    OAK_WAY_LIES, /* and nothing else changes it than instructions */
-    OAK_WAY_LIES_ASKS
+    OAK_WAY_OUTSIDE,    /* and the sums of some were outside all limits the last time */
+    OAK_WAY_PC_ASKS,    /* or a single one */
+    OAK_WAY_LIES_ASKS   /* and nothing else changes it than instructions */
 } oak_judged_way;
+typedef struct oak_judged_asked {
+    const oak_judged_quick *quick;
+    uint64_t sign;
+} oak_judged_asked;
+/* What is put down in rows one by one, or summed: bytes, words, bytes of banks, the one with the flags, and others; and of sums what is asked for. */
+typedef struct oak_judged_reads {
+    const oak_judged_quick *bytes_end, *words_end, *banked_end, *status_end, *end;
+    const oak_judged_asked *asked_end;
+    oak_judged_limits limits;
+    oak_judged_quick at[OAK_MOST_JUDGED];
+    oak_judged_asked asked[OAK_MOST_JUDGED];
+} oak_judged_reads;
 typedef struct oak_judged {
     /* As oak_judged_look in a loop: so much has passed, instructions in the upper half and cycles in the lower one, that its time does not say yet. */
     bool (*behind)(struct oak_judged *judged, oak_core *core, unsigned which, uint64_t passed);
@@ -80,22 +95,31 @@ typedef struct oak_judged {
     uint32_t (*pins)(void *machine, unsigned port);
     void *machine;
     oak_chip_time *time; /* of the core */
-    uint8_t way;         /* oak_judged_way; and what it is where it does not count */
+    uint8_t way;         /* oak_judged_way; and what it is but for the limits */
     uint8_t usual_way;
-    bool may_count;       /* OAK_WAY_COUNTS at times */
+    bool has_flags;       /* what is put down, or summed, is not only registers that lie there, and cells */
+    bool only_place;      /* the program counter alone is put down in rows */
     bool needs_place;     /* the core's program counter is to be up to date when values are looked at */
     bool hit;             /* it has said that the run ends */
     unsigned count;       /* of values; 0: nobody judges */
     uint32_t all, matter; /* a bit for each; those that decide for now */
     uint32_t heavy;       /* those that depend on the time, or are read as a register */
+    uint32_t lie;         /* those that only instructions change */
+    uint32_t goes, places,
+        made; /* those that change only where an instruction does not simply go on, where a place is left, or where another has */
     uint32_t
         asked; /* those that are asked for: as long as `touched` is this, they all stay before the cycle `still`, */
     uint64_t still, touched_then, settled; /* which was worked out at `settled` */
     uint32_t pc;            /* of the next instruction: set by a loop where the program counter is judged */
     unsigned missed;        /* so often on end the values were new ones */
     unsigned pause, passed; /* so many more looks pass before it is worked out again how long they stay */
-    uint64_t known, known_touched; /* before this cycle, and as long as `touched` is this, `quick` says all */
-    oak_judged_quick quick[OAK_MOST_JUDGED], *quick_end;
+    uint64_t known,
+        known_touched; /* before this cycle, and as long as it is touched no more often, `quick` says all */
+    const uint64_t *known_by;                /* what counts that */
+    oak_judged_quick quick[OAK_MOST_JUDGED]; /* of each value */
+    bool has_others;                         /* sums behind the first */
+    oak_judged_reads put, sums[OAK_MOST_LIMITS];
+    const oak_judged_reads *sums_end; /* NULL: there are no limits */
     oak_judged_value value[OAK_MOST_JUDGED];
     uint32_t last[OAK_MOST_JUDGED];
 } oak_judged;
@@ -112,6 +136,8 @@ void oak_judged_in_bank(oak_judged *judged, unsigned number, const uint8_t *firs
                         uint8_t bits);
 /* It is the register with the flags, which can be had by itself. */
 void oak_judged_by(oak_judged *judged, unsigned number, uint32_t (*status)(const oak_core *core));
+/* Those of `goes` that the instruction at an address may change, which may change others (a bit each). */
+uint32_t oak_judged_goes(const oak_judged *judged, uint32_t others, oak_flow flow, uint32_t address);
 /* When all have their places: whether a single one can be looked at in a shorter way. */
 void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless);
 /* What the values are now is what they are compared with. */
@@ -129,7 +155,7 @@ static inline void oak_judged_forget(oak_judged *judged)
 /* None of these values (a bit each) can have changed: all of them are registers of devices that stand still. */
 static inline bool oak_judged_stands(const oak_judged *judged, unsigned which, uint64_t now)
 {
-    return !(which & ~judged->asked) && now < judged->still && judged->touched_then == *judged->touched;
+    return !(which & judged->lie) && now < judged->still && judged->touched_then == *judged->touched;
 }
 
 /* An instruction has passed that may have changed these values (a bit each): true when the run is to end here. */
@@ -160,17 +186,22 @@ static inline uint32_t oak_judged_now(const oak_judged *judged, oak_core *core, 
     return word & value->mask;
 }
 
-/* What is asked for is no longer known, or it may pay again to say how long it stays as it is. */
-static inline bool oak_judged_needs_more(oak_judged *judged, unsigned which, uint64_t now)
+/* `quick` says all that is asked for. */
+static inline bool oak_judged_knows(const oak_judged *judged, uint64_t now)
 {
-    if (!judged->asked) return false;
-    if (now >= judged->known || judged->known_touched != *judged->touched) return true;
-    if (which & ~judged->asked) return false;
+    return now < judged->known && judged->known_touched == *judged->known_by;
+}
+/* It may pay again to say how long what is asked for stays as it is, where nothing else can have changed. */
+static inline bool oak_judged_tries(oak_judged *judged)
+{
     return judged->passed < 2 || !judged->passed--;
 }
 
-static inline uint32_t oak_judged_quick_word(const oak_judged *judged, const oak_judged_quick *quick,
-                                             uint32_t now)
+/* Of what does not depend on the time, and nobody works out. */
+uint32_t oak_judged_lies(const oak_judged *judged, const oak_core *core, unsigned number);
+
+static inline uint32_t oak_judged_quick_word(const oak_judged *judged, const oak_core *core,
+                                             const oak_judged_quick *quick, uint32_t now)
 {
     uint32_t word = 0;
     uint16_t half;
@@ -180,6 +211,8 @@ static inline uint32_t oak_judged_quick_word(const oak_judged *judged, const oak
     else if (quick->kind == OAK_QUICK_WORD) memcpy(&word, quick->at, sizeof word);
     else if (quick->kind == OAK_QUICK_STAYS) word = quick->base;
     else if (quick->kind == OAK_QUICK_BANKED) word = quick->at[*quick->bank & quick->bank_bits];
+    else if (quick->kind == OAK_QUICK_STATUS) word = judged->status(core);
+    else if (quick->kind == OAK_QUICK_LIES) word = oak_judged_lies(judged, core, quick->number);
     else {
         memcpy(&half, quick->at, sizeof half);
         word = half;
@@ -187,27 +220,94 @@ static inline uint32_t oak_judged_quick_word(const oak_judged *judged, const oak
     return word & quick->mask;
 }
 
-/* OAK_WAY_QUICK, in a loop, where no more is needed: true when there is no room for another row. */
-static inline bool oak_judged_put_row(oak_judged *judged, uint64_t now)
+/* Those that are not put down right away. */
+void oak_judged_put_others(const oak_judged *judged, const oak_core *core, size_t row);
+/* OAK_WAY_QUICK, in a loop, where `quick` says all: true when there is no room for another row. */
+static inline bool oak_judged_put_row(const oak_judged *judged, const oak_core *core, uint64_t now)
 {
     oak_judged_rows *rows = judged->judge.rows;
-    const unsigned row = rows->count;
-    const oak_judged_quick *quick = judged->quick, *const end = judged->quick_end;
-    do quick->column[row] = oak_judged_quick_word(judged, quick, (uint32_t)now);
-    while (++quick < end);
+    const oak_judged_reads *put = &judged->put;
+    const oak_judged_quick *quick = put->at;
+    const size_t row = rows->count++;
     rows->cycle[row] = now;
-    rows->count = row + 1;
-    return row + 1 == OAK_JUDGED_ROWS;
+    for (; quick < put->bytes_end; quick++) quick->column[row] = *quick->at & quick->mask;
+    if (quick < put->end) {
+        for (; quick < put->words_end; quick++) {
+            uint32_t word;
+            memcpy(&word, quick->at, sizeof word);
+            quick->column[row] = word & quick->mask;
+        }
+        for (; quick < put->banked_end; quick++)
+            quick->column[row] = quick->at[*quick->bank & quick->bank_bits] & quick->mask;
+        if (quick < put->status_end) {
+            quick->column[row] = judged->status(core) & quick->mask;
+            if (judged->count == 1 && row && quick->column[row] == quick->column[row - 1]) {
+                rows->count--; /* nothing has come of it */
+                return false;
+            }
+            quick++;
+        }
+        if (quick < put->end) oak_judged_put_others(judged, core, row);
+    }
+    return row == OAK_JUDGED_ROWS - 1;
 }
 
+/* The same of the program counter alone, where it is another one. */
+static inline bool oak_judged_put_place(oak_judged *judged, uint64_t now)
+{
+    const uint32_t place = judged->pc & judged->value->mask;
+    if (place == *judged->last) return false;
+    oak_judged_rows *rows = judged->judge.rows;
+    const size_t row = rows->count++;
+    *judged->last = place;
+    rows->cycle[row] = now;
+    rows->value[0][row] = place;
+    return row == OAK_JUDGED_ROWS - 1;
+}
+
+/* OAK_WAY_OUTSIDE, likewise: true when all still are. */
+static inline bool oak_judged_lies_outside(const oak_judged_limits *limits, uint64_t sum)
+{
+    return ((sum - (uint64_t)limits->from) & limits->bits) > limits->width;
+}
+static inline uint64_t oak_judged_signed(const oak_judged_quick *quick, uint32_t word, uint64_t sign)
+{
+    return ((uint64_t)(word & quick->mask) ^ sign) - sign;
+}
+static inline bool oak_judged_sum_outside(const oak_judged *judged, const oak_core *core,
+                                          const oak_judged_reads *reads, uint32_t now)
+{
+    const oak_judged_quick *quick = reads->at;
+    uint64_t sum = 0;
+    for (; quick < reads->bytes_end; quick++) sum += oak_judged_signed(quick, *quick->at, quick->sign);
+    if (quick < reads->end) {
+        for (; quick < reads->words_end; quick++) {
+            uint32_t word;
+            memcpy(&word, quick->at, sizeof word);
+            sum += oak_judged_signed(quick, word, quick->sign);
+        }
+        for (; quick < reads->banked_end; quick++)
+            sum += oak_judged_signed(quick, quick->at[*quick->bank & quick->bank_bits], quick->sign);
+        for (; quick < reads->end; quick++)
+            sum += oak_judged_signed(quick, oak_judged_quick_word(judged, core, quick, 0), quick->sign);
+    }
+    for (const oak_judged_asked *one = reads->asked; one < reads->asked_end; one++) {
+        const bool counts = (quick = one->quick)->kind == OAK_QUICK_COUNTS;
+        sum += oak_judged_signed(quick, quick->base + (counts ? now ^ quick->flips : 0), one->sign);
+    }
+    return oak_judged_lies_outside(&reads->limits, sum);
+}
+/* Those behind the first one, of which only these values may have changed. */
+bool oak_judged_others_outside(const oak_judged *judged, const oak_core *core, unsigned which, uint32_t now);
+
 /* OAK_WAY_QUICK_ASKS, likewise: true when one of them has changed. */
-static inline bool oak_judged_changes(oak_judged *judged, unsigned which, uint64_t now)
+static inline bool oak_judged_changes(oak_judged *judged, const oak_core *core, unsigned which, uint64_t now)
 {
     const oak_judged_quick *quick = judged->quick;
     uint32_t *last = judged->last, differs = 0;
     for (uint32_t some = which & judged->matter; some; quick++, last++, some >>= 1) {
         if (!(some & 1)) continue;
-        const uint32_t word = oak_judged_quick_word(judged, quick, (uint32_t)now);
+        const uint32_t word = oak_judged_quick_word(judged, core, quick, (uint32_t)now);
         differs |= word ^ *last;
         *last = word;
     }
@@ -236,18 +336,7 @@ static inline bool oak_judged_is_vain(oak_judged *judged, bool alone)
     return true;
 }
 
-/* What a value alone is now, at a cycle. */
-static inline void oak_judged_keep(oak_judged *judged, oak_core *core, uint32_t value, uint64_t now)
-{
-    if (value == judged->last[0]) return;
-    oak_judged_rows *rows = judged->judge.rows;
-    const unsigned row = rows->count;
-    judged->last[0] = value;
-    rows->value[0][row] = value;
-    rows->cycle[row] = now;
-    if ((rows->count = row + 1) == OAK_JUDGED_ROWS) (void)oak_judged_ask(judged, core, 0);
-}
-/* The same of one that is asked about: true when it has to be. */
+/* What a value alone is now: true when somebody has to be asked about it. */
 static inline bool oak_judged_asks(oak_judged *judged, uint32_t value)
 {
     if (value == judged->last[0]) return false;
@@ -260,17 +349,6 @@ static inline uint32_t oak_judged_counted(const oak_judged_value *value, uint64_
 {
     if (!value->shows) return oak_course_word(&value->course, value->word, now);
     return (value->base + ((uint32_t)now ^ value->flips)) & value->shows;
-}
-
-/* It counts, and it does not pay to say until when it stands: true when it was kept without asking for it. */
-static inline bool oak_judged_counts(oak_judged *judged, oak_core *core, uint64_t now)
-{
-    const oak_judged_value *value = judged->value;
-    if (judged->way != OAK_WAY_COUNTS || value->touched != *judged->touched || now >= value->course.until)
-        return false;
-    if (!--judged->passed) judged->way = judged->usual_way;
-    oak_judged_keep(judged, core, oak_judged_counted(value, now) & value->mask, now);
-    return true;
 }
 
 #endif

@@ -129,6 +129,47 @@ static const int64_t *work_out_rows(judge_space *space, const judge_op *op)
     return space->stack[0];
 }
 
+/* Only the lower half of each value says what that of the result is, and one follows the other. */
+static bool is_chain(const judge_op *op)
+{
+    bool is = op->kind == JUDGE_VALUE || op->kind == JUDGE_TIME;
+    for (op++; is && op->kind < JUDGE_END; op++)
+        is = (op->kind == JUDGE_WITH || op->kind == JUDGE_THAN) &&
+             (op->op == OP_ADD || op->op == OP_SUBTRACT || op->op == OP_AND || op->op == OP_OR ||
+              op->op == OP_XOR);
+    return is;
+}
+
+/* The lower halves of what comes of such a chain. */
+static void work_out_chain(const judge_space *space, const judge_op *op, uint32_t *restrict to)
+{
+    const unsigned count = space->rows.count;
+    const uint32_t *from = space->rows.value[op->from], shift = op->shift, mask = op->mask;
+    for (unsigned i = 0; i < count; i++) to[i] = from[i] >> shift & mask;
+    for (op++; op->kind < JUDGE_END; op++) {
+#define EACH(operator, with)                                                                                 \
+    case operator:                                                                                           \
+        for (unsigned i = 0; i < count; i++) to[i] = to[i] with right;                                       \
+        break;
+#define ALL(operators) EACH(OP_ADD, +) EACH(OP_SUBTRACT, -) EACH(OP_AND, &) EACH(OP_OR, |) EACH(OP_XOR, ^)
+        if (op->kind == JUDGE_THAN) {
+            const uint32_t right = (uint32_t)op->number;
+            switch (op->op) {
+                ALL()
+            }
+        } else {
+            const uint32_t *rights = space->rows.value[op->from], by = op->shift, bits = op->mask;
+#define right (rights[i] >> by & bits)
+            switch (op->op) {
+                ALL()
+            }
+#undef right
+        }
+#undef ALL
+#undef EACH
+    }
+}
+
 static void took(oak_session *session, oak_status status)
 {
     if (status == OAK_NO_MEMORY) session->lost = true;
@@ -151,8 +192,8 @@ static uint32_t changed_in(judge_space *space, uint32_t kept)
     return changed;
 }
 
-/* Each of several records, in the order of time. */
-static void take_several(oak_session *session, uint32_t changed)
+/* Each of the records, in the order of time. */
+static void take_records(oak_session *session, uint32_t changed)
 {
     judge_space *space = session->judge_space;
     trace_column columns[JUDGE_MOST / 2];
@@ -161,12 +202,18 @@ static void take_several(oak_session *session, uint32_t changed)
         const judge_record *record = &session->records[i];
         sampled_value *one = &session->sampled[i];
         if (!(record->reads & changed)) continue;
-        const int64_t *values = work_out_rows(space, session->judged + record->first);
-        for (unsigned r = 0; r < space->rows.count; r++)
-            space->result[count][r] = (uint32_t)values[r] & one->mask;
+        const judge_op *op = session->judged + record->first;
+        uint32_t *const result = space->result[count];
+        const uint32_t mask = one->mask, rows = space->rows.count;
+        if (record->chain) work_out_chain(space, op, result);
+        else {
+            const int64_t *values = work_out_rows(space, op);
+            for (unsigned r = 0; r < rows; r++) result[r] = (uint32_t)values[r];
+        }
+        for (unsigned r = 0; r < rows; r++) result[r] &= mask;
         one->known = true;
-        one->last = space->result[count][space->rows.count - 1];
-        columns[count] = (trace_column){.signal = one->signal, .values = space->result[count]};
+        one->last = result[rows - 1];
+        columns[count] = (trace_column){.signal = one->signal, .values = result};
         count++;
     }
     took(session, trace_take_columns(session->trace, space->rows.cycle, columns, count, space->rows.count));
@@ -176,17 +223,10 @@ void session_take_kept(oak_session *session)
 {
     judge_space *space = session->judge_space;
     if (!space || !space->rows.count) return;
-    const uint32_t changed = changed_in(space, session->keeps);
-    if (session->sampled_count > 1) take_several(session, changed);
-    else if (session->records[0].reads & changed) {
-        sampled_value *one = session->sampled;
-        const int64_t *values = work_out_rows(space, session->judged + session->records[0].first);
-        took(session, trace_take_column(session->trace, one->signal, space->rows.cycle, values, one->mask,
-                                        space->rows.count));
-        one->last = (uint32_t)values[space->rows.count - 1] & one->mask;
-        one->known = true;
-    }
-    space->rows.count = 0;
+    if (space->rows.complete) space->rows.complete(&space->rows);
+    const bool alone = session->sampled_count == 1;
+    take_records(session, alone ? session->keeps : changed_in(space, session->keeps));
+    space->rows.count = space->rows.whole = 0;
 }
 
 /* What is worked out at once: nothing more is recorded when the trace is full. */
@@ -212,25 +252,38 @@ static uint32_t works_out(void *context, const uint32_t *values)
 {
     oak_session *session = context;
     judge_space *space = session->judge_space;
-    depth_known *last = &space->depth_last, now = {.stack = last->stack};
-    uint32_t mixed = 0, written = session->depth_from[DEPTH_WRITTEN];
+    depth_known *last = &space->depth_last;
+    const unsigned written = session->depth_from[DEPTH_WRITTEN];
+    const uint32_t stack_was = last->by[DEPTH_STACK];
+    bool same = last->stack != 0;
     for (unsigned i = 0; i < DEPTH_BY; i++) {
         const unsigned from = session->depth_from[i];
-        now.by[i] = from < OAK_MOST_JUDGED ? values[from] : 0;
-        mixed = (mixed ^ now.by[i]) * 0x9E3779B1u;
+        const uint32_t by = from < OAK_MOST_JUDGED ? values[from] : 0;
+        same &= by == last->by[i];
+        last->by[i] = by;
     }
     if (written < OAK_MOST_JUDGED &&
-        (now.by[DEPTH_STACK] != last->by[DEPTH_STACK] || values[written] != space->written_last)) {
-        now.stack = session_stack_mark(session);
+        (last->by[DEPTH_STACK] != stack_was || values[written] != space->written_last)) {
+        const uint64_t mark = session_stack_mark(session, last->by[DEPTH_STACK]);
+        same &= mark == last->stack;
+        last->stack = mark;
         space->written_last = values[written];
     }
-    *last = now;
-    depth_known *known = &space->depths[(mixed ^ (uint32_t)now.stack) * 0x85EBCA6Bu >> 22];
-    if (known->stack != now.stack || !now.stack || memcmp(known->by, now.by, sizeof now.by) != 0) {
-        *known = now;
+    if (same) return last->depth;
+    uint32_t mixed = 0;
+    for (unsigned i = 0; i < DEPTH_BY; i++) mixed = (mixed ^ last->by[i]) * 0x9E3779B1u;
+    depth_known *known = &space->depths[(mixed ^ (uint32_t)last->stack) * 0x85EBCA6Bu >> 22];
+    if (known->stack != last->stack || !last->stack || memcmp(known->by, last->by, sizeof known->by) != 0) {
+        *known = *last;
         known->depth = session_depth(session);
     }
-    return known->depth;
+    return last->depth = known->depth;
+}
+
+static bool stays(void *context, uint32_t address)
+{
+    oak_session *session = context;
+    return session_stack_stays(session, address);
 }
 
 /* A condition is another number than before: does the run end for it? */
@@ -391,17 +444,31 @@ static judge_op bits_of(const oak_session *session, const oak_expr *expr, unsign
     return op;
 }
 
+/* Where the memory that a stack can lie in begins. */
+static uint32_t first_writable(const oak_session *session, unsigned space)
+{
+    uint32_t first = UINT32_MAX;
+    for (unsigned i = 0; i < session->part->memory_count; i++) {
+        const oak_part_memory *one = &session->part->memories[i];
+        if (one->space == space && one->writable && one->base < first) first = one->base;
+    }
+    return first == UINT32_MAX ? 0 : first;
+}
+
 /* The depth of calls, which is worked out of the values before it. */
 static int depth_number(oak_session *session, judged_values *values)
 {
     const oak_architecture *about = session->part->architecture;
     const oak_exception_frame *frame = session->isa->frame;
+    const uint32_t first = first_writable(session, about->stack.space);
     const oak_watched sources[DEPTH_SOURCES] = {
-        [DEPTH_PC] = {.accesses = OAK_ACCESS_CHANGE, .address = about->pc_register, .size = 1},
+        [DEPTH_PC] = {.accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_PLACE, .size = 1},
         [DEPTH_STACK] = {.address = about->stack.pointer, .size = 1},
         [DEPTH_LINK] = {.address = frame ? frame->link_register : 0, .size = frame ? 1 : 0},
         [DEPTH_HANDLED] = {.accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_HANDLED, .size = 1},
-        [DEPTH_WRITTEN] = {.space = about->stack.space, .size = about->stack.space ? UINT32_MAX : 0}};
+        [DEPTH_WRITTEN] = {.space = about->stack.space,
+                           .address = first,
+                           .size = about->stack.space ? UINT32_MAX - first : 0}};
     const oak_watched made = {.accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_WORKED_OUT, .size = 1};
     for (unsigned i = 0; i < DEPTH_SOURCES && !session->depth_made; i++) {
         bool matters = about->stack.levels ? i == DEPTH_STACK : sources[i].size;
@@ -526,7 +593,8 @@ static bool compile_record(oak_session *session, size_t number, bool later, judg
         session->depth_made = made, session->depth_sources = sources;
         return true;
     }
-    session->records[number] = (judge_record){.first = first, .reads = later ? reads : 0};
+    session->records[number] =
+        (judge_record){.first = first, .reads = later ? reads : 0, .chain = is_chain(op)};
     if (!later) return true;
     values->kept |= reads;
     return true;
@@ -555,6 +623,109 @@ static bool compile_all(oak_session *session, judged_values *values)
     return true;
 }
 
+/* A sum of values and a number, as limits of nothing yet; or what is 0 where all of some sums lie outside their limits. */
+typedef struct linear {
+    enum { LINEAR_ELSE, LINEAR_SUM, LINEAR_LIMITED } kind;
+    bool has_time; /* of which only the lower half is told */
+    int64_t more;
+    unsigned count;
+    oak_judged_limits limits[OAK_MOST_LIMITS];
+} linear;
+
+static uint32_t values_in(const linear *sum)
+{
+    return sum->limits->adds | sum->limits->takes;
+}
+
+/* Two sides compared: their difference is what has limits. */
+static linear compared(unsigned op, const linear *left, const linear *right)
+{
+    enum { TIME_BITS = 32 };
+    const bool has_time = left->has_time || right->has_time;
+    const int64_t far = (int64_t)1 << 60, at = right->more - left->more;
+    int64_t from = -far, to = far;
+    linear result = {.kind = LINEAR_LIMITED, .count = 1};
+    if (op == OP_EQUAL) from = to = at;
+    else if (op == OP_LESS || op == OP_LESS_EQUAL) to = at - (op == OP_LESS);
+    else if (op == OP_GREATER || op == OP_GREATER_EQUAL) from = at + (op == OP_GREATER);
+    else result.kind = LINEAR_ELSE;
+    if (has_time && op != OP_EQUAL) result.kind = LINEAR_ELSE;
+    *result.limits = (oak_judged_limits){.adds = left->limits->adds | right->limits->takes,
+                                         .takes = left->limits->takes | right->limits->adds,
+                                         .from = from,
+                                         .width = (uint64_t)to - (uint64_t)from,
+                                         .bits = has_time ? ((uint64_t)1 << TIME_BITS) - 1 : UINT64_MAX};
+    return result;
+}
+
+/* Both of them have to hold: the limits of one will do, and what is to be equal keeps closer. */
+static linear either(const linear *left, const linear *right)
+{
+    if (left->kind != LINEAR_LIMITED) return *right;
+    if (right->kind != LINEAR_LIMITED || left->count < right->count) return *left;
+    return right->count < left->count || !right->limits->width ? *right : *left;
+}
+
+/* One of them has to hold: the limits of both. */
+static linear both(const linear *left, const linear *right)
+{
+    linear result = *left;
+    if (left->kind != LINEAR_LIMITED || right->kind != LINEAR_LIMITED ||
+        left->count + right->count > OAK_MOST_LIMITS)
+        return (linear){.kind = LINEAR_ELSE};
+    for (unsigned i = 0; i < right->count; i++) result.limits[result.count++] = right->limits[i];
+    return result;
+}
+
+static linear combined(unsigned op, const linear *left, const linear *right)
+{
+    const int64_t far = (int64_t)1 << 40;
+    linear result = *left;
+    if (op == OP_AND_THEN) result = either(left, right);
+    if (op == OP_AND_THEN && result.kind != LINEAR_LIMITED) return (linear){.kind = LINEAR_ELSE};
+    if (op == OP_AND_THEN) return result;
+    if (op == OP_OR_ELSE) return both(left, right);
+    if (left->kind != LINEAR_SUM || right->kind != LINEAR_SUM || values_in(left) & values_in(right) ||
+        left->more < -far || left->more > far || right->more < -far || right->more > far)
+        return (linear){.kind = LINEAR_ELSE};
+    if (op != OP_ADD && op != OP_SUBTRACT) return compared(op, left, right);
+    const bool less = op == OP_SUBTRACT;
+    result.has_time |= right->has_time;
+    result.more += less ? -right->more : right->more;
+    result.limits->adds |= less ? right->limits->takes : right->limits->adds;
+    result.limits->takes |= less ? right->limits->adds : right->limits->takes;
+    return result;
+}
+
+/* What limits conditions by themselves, if anything does. */
+static linear limits_of(const oak_session *session, const judged_values *values)
+{
+    const linear nothing = {.kind = LINEAR_ELSE};
+    linear stack[JUDGE_DEPTH + 1], *top = stack; /* the number above the last one */
+    linear all = {.kind = LINEAR_LIMITED};
+    for (unsigned i = 0; i < session->judged_count; i++) {
+        const judge_op *op = &session->judged[i];
+        const linear number = {.kind = LINEAR_SUM, .more = op->number};
+        linear value = {.kind = LINEAR_SUM, .has_time = op->kind == JUDGE_TIME};
+        if (op->kind == JUDGE_TIME || (op->kind >= JUDGE_VALUE && op->kind <= JUDGE_WITH)) {
+            value.limits->adds = 1u << op->from;
+            if (op->shift || values->masks[op->from] & ~op->mask) value.kind = LINEAR_ELSE;
+        }
+        if (op->kind == JUDGE_NUMBER) *top++ = number;
+        else if (op->kind == JUDGE_TIME || op->kind == JUDGE_VALUE) *top++ = value;
+        else if (op->kind == JUDGE_AGAINST) *top++ = combined(op->op, &value, &number);
+        else if (op->kind == JUDGE_WITH) top[-1] = combined(op->op, &top[-1], &value);
+        else if (op->kind == JUDGE_THAN) top[-1] = combined(op->op, &top[-1], &number);
+        else if (op->kind == JUDGE_TWO) top--, top[-1] = combined(op->op, &top[-1], &top[0]);
+        else if (op->kind == JUDGE_ONE || op->kind == JUDGE_BIT) top[-1].kind = LINEAR_ELSE;
+        else if (op->kind == JUDGE_END) {
+            if (session->watches[op->number].about.kind != OAK_WATCH_HOLDS) return nothing;
+            all = both(&all, --top);
+        } else if (op->kind == JUDGE_SAMPLE) return nothing;
+    }
+    return all;
+}
+
 static bool has_room(oak_session *session)
 {
     if (session->judge_space) return true;
@@ -572,6 +743,7 @@ bool session_judge(oak_session *session)
                        .ends = ends,
                        .room = room_of,
                        .works_out = works_out,
+                       .stays = stays,
                        .cells = values.cells,
                        .masks = session->judged_masks};
     oak_watched read[OAK_MOST_WATCHED];
@@ -592,10 +764,15 @@ bool session_judge(oak_session *session)
         if (session->judged_samples == session->judged_later) judge.vain = &session->vain;
         memcpy(session->judged_masks, values.masks, sizeof values.masks);
         forget_vain(session);
+        const linear limited = limits_of(session, &values);
+        memcpy(judge.limits, limited.limits, sizeof judge.limits);
+        judge.limit_count = limited.kind == LINEAR_LIMITED ? limited.count : 0;
         judge.sources = session->depth_sources;
         if (!session->judged_samples) judge.ends = any_holds;
         memset(session->judge_space->depths, 0, sizeof session->judge_space->depths);
-        session->judge_space->depth_last = (depth_known){.stack = 1}; /* where nothing lies in memory */
+        session->judge_space->depth_last = (depth_known){.stack = 1};  /* where nothing lies in memory */
+        session->judge_space->depth_last.by[DEPTH_STACK] = UINT32_MAX; /* which nothing is yet */
+        session->marked_end = 0;
         session->judge_space->written_last = UINT32_MAX;
         session->judges_anew = false;
         session->judging = session->chip.ops->judge(session->chip.chip, &judge) == OAK_OK;

@@ -170,6 +170,7 @@ enum { JUDGE_DEPTH = 16, JUDGE_MOST = 96, JUDGE_ROWS = OAK_JUDGED_ROWS };
 typedef struct judge_record {
     unsigned first;
     uint32_t reads;
+    bool chain; /* the lower halves of values are enough */
 } judge_record;
 
 /* What the depth of calls is worked out of. */
@@ -188,7 +189,6 @@ typedef struct judge_space {
     bool any_before;
     int64_t stack[JUDGE_DEPTH + 2][JUDGE_ROWS];
     uint32_t result[JUDGE_MOST / 2][JUDGE_ROWS];
-    uint64_t differs[JUDGE_MOST / 2]; /* from the row before: a bit for each row */
     depth_known depths[DEPTHS_KNOWN];
     depth_known depth_last; /* whose stack is known */
     uint32_t written_last;
@@ -275,6 +275,8 @@ struct oak_session {
         depth_sources; /* the value that is the depth of calls, and those it is worked out of, a bit each */
     uint8_t depth_from[DEPTH_SOURCES]; /* which of them are: OAK_MOST_JUDGED for none */
     judge_space *judge_space;
+    uint32_t marked_top, marked_from,
+        marked_end; /* the stretch of the stack that was marked last; no end: none */
     oak_judged_known vain;
 
     bool judges, judging;     /* conditions are to be judged behind each instruction; and are, */
@@ -321,7 +323,9 @@ struct oak_session {
 /* judge.c: has the chip ask behind each change of what the conditions depend on; false when it cannot. */
 bool session_judge(oak_session *session);
 /* Something of all that the walk over the stack reads of it, which is the same for the same; 0: nobody knows. */
-uint64_t session_stack_mark(oak_session *session);
+uint64_t session_stack_mark(oak_session *session, uint32_t sp);
+/* The walk begins at the next instruction in line as it does at this address. */
+bool session_stack_stays(oak_session *session, uint32_t address);
 /* What the judge has kept goes into the trace. */
 void session_take_kept(oak_session *session);
 void session_unjudge(oak_session *session);

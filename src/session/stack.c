@@ -8,7 +8,7 @@
 #include "session/session_state.h"
 
 /* A stack pointer that nothing has set may stand in front of all memory: so many bytes are looked at. */
-enum { MOST_FOLLOWED = 64, MOST_ENTRIES = 4096, MOST_WALKED = 1 << 14 };
+enum { LONGEST = 4096, MOST_FOLLOWED = 64, MOST_ENTRIES = 4096, MOST_WALKED = 1 << 14 };
 
 uint32_t session_stack_pointer(const oak_session *session)
 {
@@ -156,7 +156,6 @@ static void follow_one(const oak_stack_use *use, followed *stack)
 /* What the subroutine that stands at `pc` has put on the stack since its entry. */
 static void follow(oak_session *session, uint32_t pc, followed *stack)
 {
-    enum { LONGEST = 4096 };
     followed full = {
         .count = 0}; /* in front of the pops that stand in a row: holds again behind a return in its middle */
     bool popping = false;
@@ -175,6 +174,45 @@ static void follow(oak_session *session, uint32_t pc, followed *stack)
         popping = use.words < 0 && !leaves;
         at += decoded.size;
     }
+}
+
+/* It changes nothing of what `follow` finds, where it does not stand behind a pop. */
+static bool is_plain(oak_session *session, uint32_t address, oak_decoded *decoded)
+{
+    oak_stack_use use = {0};
+    if (session_decode(session, address, decoded) || !decoded->size) return false;
+    if (session->isa->stack_use) session->isa->stack_use(session->tables, decoded, &use);
+    return !use.words && !use.stores && !use.sets;
+}
+
+/* The same is found at both ends of these addresses. */
+static bool is_same_between(oak_session *session, uint32_t low, uint32_t high)
+{
+    enum { FAR = 256 };
+    uint32_t entry = 0, next = 0;
+    oak_decoded decoded;
+    if (high - low > FAR || entry_of(session, low, &entry) != entry_of(session, high, &next) || entry != next)
+        return false;
+    if ((high - entry > LONGEST) != (low - entry > LONGEST)) return false;
+    for (uint32_t at = low; at < high; at += decoded.size) {
+        if (!is_plain(session, at, &decoded)) return false;
+        const bool leaves = decoded.flow == OAK_FLOW_RETURN || decoded.flow == OAK_FLOW_JUMP;
+        if (leaves && at == low) return false; /* a pop may stand in front of it */
+    }
+    return true;
+}
+
+bool session_stack_stays(oak_session *session, uint32_t address)
+{
+    oak_decoded decoded;
+    if (!is_plain(session, address, &decoded)) return false;
+    const uint32_t behind = address + decoded.size, target = decoded.target;
+    const bool goes = decoded.flow == OAK_FLOW_BRANCH || decoded.flow == OAK_FLOW_JUMP;
+    if (decoded.flow != OAK_FLOW_NEXT && (!goes || !decoded.has_target)) return false;
+    if (decoded.flow != OAK_FLOW_JUMP && !is_same_between(session, address, behind)) return false;
+    if (!goes) return true;
+    return target < address ? is_same_between(session, target, address)
+                            : is_same_between(session, address, target);
 }
 
 /* ------------------------------------------------------------------------------------------ the walk */
@@ -428,32 +466,38 @@ static walk walk_stack(oak_session *session, oak_stack_item *items, size_t room)
 }
 
 /* Where the words that can lie on the stack end, in memory that goes on from here; 0 for none. */
-static uint32_t stack_end(oak_session *session, const walk *w)
+static uint32_t stack_end(const oak_session *session, uint32_t from)
 {
-    uint32_t most = 0, bottom = session->stack_known  ? session->stack_first + w->info->cell
+    const oak_stack_info *info = &session->part->architecture->stack;
+    uint32_t most = 0, bottom = session->stack_known  ? session->stack_first + info->cell
                                 : session->isa->frame ? word_at(session, 0)
                                                       : 0;
     const oak_part_memory *memory;
-    for (uint32_t at = w->at;
-         (memory = oak_part_find_memory(session->part, w->info->space, at)) && memory->writable && at >= most;
+    for (uint32_t at = from;
+         (memory = oak_part_find_memory(session->part, info->space, at)) && memory->writable && at >= most;
          at = most)
         most = memory->base + memory->size;
-    if (most > w->at && most - w->at > MOST_WALKED) most = w->at + MOST_WALKED + 3;
-    bool meets = bottom >= w->at && bottom - w->at < most - w->at && (bottom - w->at) % w->info->cell == 0;
+    if (most > from && most - from > MOST_WALKED) most = from + MOST_WALKED + 3;
+    bool meets = bottom >= from && bottom - from < most - from && (bottom - from) % info->cell == 0;
     return meets && bottom < most - 3 ? bottom + 3 : most; /* an address that begins above it is read whole */
 }
 
-uint64_t session_stack_mark(oak_session *session)
+uint64_t session_stack_mark(oak_session *session, uint32_t sp)
 {
     enum { WORD = 8 };
-    walk w = begin_walk(session, NULL, SIZE_MAX);
+    const oak_stack_info *info = &session->part->architecture->stack;
+    const uint32_t top = !info->points_to_free ? sp : info->grows_up ? sp - 1 : sp + 1;
     uint64_t mark = 0xCBF29CE484222325u;
-    uint32_t from = w.info->grows_up ? w.first : w.at,
-             end = w.info->grows_up ? w.at + 1 : stack_end(session, &w);
-    while (from < end) {
+    if (!session->entries_known) find_entries(session);
+    if (!session->marked_end || session->marked_top != top) { /* another stretch than the last one */
+        session->marked_top = top;
+        session->marked_from = info->grows_up ? stack_begin(session, sp) : top;
+        session->marked_end = info->grows_up ? top + 1 : stack_end(session, top);
+    }
+    for (uint32_t from = session->marked_from, end = session->marked_end; from < end;) {
         uint8_t bytes[64] = {0};
         uint32_t count = end - from < sizeof bytes ? end - from : sizeof bytes;
-        if (session->chip.ops->read_memory(session->chip.chip, w.info->space, from, bytes, count)) return 0;
+        if (session->chip.ops->read_memory(session->chip.chip, info->space, from, bytes, count)) return 0;
         for (unsigned i = 0; i < count; i += WORD) {
             uint64_t word;
             memcpy(&word, bytes + i, WORD);

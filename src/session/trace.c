@@ -116,7 +116,7 @@ static oak_status append(oak_trace *trace, const oak_trace_change *change)
     if (!at) piece->base = change->time;
     uint64_t after = change->time - piece->base;
     bool is_dense = !piece->wide && after <= UINT16_MAX && !change->other;
-    if (is_dense) piece->dense[at] = (trace_dense){(uint16_t)after, (uint16_t)change->signal, change->value};
+    if (is_dense) piece->dense[at] = trace_dense_of(after, change->signal, change->value);
     else if (widen(trace, trace->change_count / TRACE_PIECE)) piece->wide[at] = *change;
     else return OAK_NO_MEMORY;
     trace->change_count++;
@@ -129,7 +129,9 @@ static oak_status correct(oak_trace *trace, size_t number, uint32_t value, uint3
     trace_piece *piece = &trace->pieces[number / TRACE_PIECE];
     size_t at = number % TRACE_PIECE;
     if (other && !widen(trace, number / TRACE_PIECE)) return OAK_NO_MEMORY;
-    if (piece->dense) piece->dense[at].value = value;
+    if (piece->dense)
+        piece->dense[at] =
+            trace_dense_of(trace_dense_after(piece->dense[at]), trace_dense_signal(piece->dense[at]), value);
     else piece->wide[at].value = value, piece->wide[at].other = other;
     return OAK_OK;
 }
@@ -168,56 +170,49 @@ oak_status oak_trace_note(oak_trace *trace, const oak_trace_change *change)
     return note(trace, change->time, change->signal, change->value, change->other);
 }
 
-/* Changes of one signal on end, whose last one is the last of all, in a dense piece. */
-typedef struct run {
-    trace_dense *to;
-    uint64_t base;
-    uint32_t after, value; /* of the last one */
-    uint16_t signal;
-    size_t room; /* so many go in: 0 where it is not as simple as that */
-} run;
+enum { FEW = 32 };
 
-static run run_of(const oak_trace *trace, unsigned number)
+/* None of a few is as the one before it. */
+static bool all_differ(const uint32_t *values)
 {
-    const trace_signal *signal = &trace->signals[number];
-    size_t at = trace->change_count % TRACE_PIECE, room = trace->most - trace->change_count;
-    if (!at || signal->last != trace->change_count - 1) return (run){0};
-    const trace_piece *piece = &trace->pieces[trace->change_count / TRACE_PIECE];
-    if (piece->wide || signal->about.is_event) return (run){0};
-    return (run){.to = piece->dense + at,
-                 .base = piece->base,
-                 .after = (uint32_t)(signal->time - piece->base),
-                 .value = signal->value,
-                 .signal = (uint16_t)number,
-                 .room = room < TRACE_PIECE - at ? room : TRACE_PIECE - at};
+    uint32_t same = 0;
+    for (unsigned i = 1; i < FEW; i++) same += values[i] == values[i - 1];
+    return !same;
 }
 
-/* So many more, each behind the one before it, for which there is room. */
-static void go_on(run *on, const uint64_t *times, const int64_t *values, uint32_t mask, size_t count)
+static void put_few(trace_dense *restrict to, const uint64_t *restrict times, const uint32_t *restrict values,
+                    uint64_t less)
 {
-    const uint16_t base = (uint16_t)on->base, signal = on->signal;
-    uint32_t last = on->value;
-    trace_dense *to = on->to;
-    for (size_t i = 0; i < count; i++) {
-        const uint32_t value = (uint32_t)values[i] & mask;
-        *to = (trace_dense){(uint16_t)((uint16_t)times[i] - base), signal,
-                            value}; /* it is the next one, or not */
-        to += value != last;
-        last = value;
+    for (unsigned i = 0; i < FEW; i++) to[i] = times[i] - less + ((uint64_t)values[i] << 32);
+}
+
+/* Levels of one signal, for each of which there is room; where the next one goes. */
+static trace_dense *put_one(trace_dense *to, const uint64_t *times, trace_column *one, size_t from,
+                            size_t count, uint64_t base)
+{
+    const uint32_t *values = one->values;
+    const uint64_t less = base - ((uint64_t)one->signal << 16); /* times fit into the bits below */
+    trace_dense *const first = to;
+    uint32_t last = one->last;
+    for (size_t i = from; i < from + count;) {
+        const size_t few = from + count - i < FEW ? from + count - i : FEW;
+        if (few == FEW && values[i] != last && all_differ(values + i)) {
+            put_few(to, times + i, values + i, less);
+            to += FEW;
+            i += FEW;
+            last = values[i - 1];
+            continue;
+        }
+        for (const size_t end = i + few; i < end; i++) { /* each is the next one, or not */
+            const uint32_t value = values[i];
+            *to = times[i] - less + ((uint64_t)value << 32);
+            to += value != last;
+            last = value;
+        }
     }
-    on->to = to;
-    on->value = last;
-}
-
-static void end_run(oak_trace *trace, const run *on)
-{
-    trace_signal *signal = &trace->signals[on->signal];
-    const trace_piece *piece = &trace->pieces[trace->change_count / TRACE_PIECE];
-    trace->change_count += (size_t)(on->to - piece->dense) - trace->change_count % TRACE_PIECE;
-    signal->last = trace->change_count - 1;
-    signal->time = piece->base + on->to[-1].after;
-    signal->value = on->value;
-    if (signal->time > trace->end) trace->end = signal->time;
+    one->last = last;
+    one->at = to > first ? to - 1 : NULL;
+    return to;
 }
 
 /* The usual case: levels behind others in a dense piece, with room for each. How many rows that was. */
@@ -230,6 +225,7 @@ static size_t take_rows(oak_trace *trace, const uint64_t *times, trace_column *c
     const trace_piece *piece = &trace->pieces[trace->change_count / TRACE_PIECE];
     if (room > TRACE_PIECE - at) room = TRACE_PIECE - at;
     rows = room / column_count < count ? room / column_count : count;
+    if (times[from] - piece->base > UINT16_MAX) return 0;
     while (rows && times[from + rows - 1] - piece->base > UINT16_MAX) rows--; /* times go up */
     for (trace_column *one = columns; one < columns + column_count; one++) {
         const trace_signal *signal = &trace->signals[one->signal];
@@ -240,23 +236,31 @@ static size_t take_rows(oak_trace *trace, const uint64_t *times, trace_column *c
         one->at = NULL;
     }
     trace_dense *to = piece->dense + at;
-    for (size_t i = from; i < from + rows; i++)
+    if (column_count == 1) to = put_one(to, times, columns, from, rows, piece->base);
+    for (size_t i = from; column_count > 1 && i < from + rows; i++)
         for (trace_column *one = columns; one < columns + column_count; one++) {
             if (one->values[i] == one->last) continue;
             one->last = one->values[i];
             one->at = to;
-            *to++ = (trace_dense){(uint16_t)(times[i] - piece->base), (uint16_t)one->signal, one->last};
+            *to++ = trace_dense_of(times[i] - piece->base, one->signal, one->last);
         }
     for (trace_column *one = columns; one < columns + column_count; one++) {
         trace_signal *signal = &trace->signals[one->signal];
         if (!one->at) continue;
         signal->last = trace->change_count - at + (size_t)(one->at - piece->dense);
-        signal->time = piece->base + one->at->after;
+        signal->time = piece->base + trace_dense_after(*one->at);
         signal->value = one->last;
         if (signal->time > trace->end) trace->end = signal->time;
     }
     trace->change_count += (size_t)(to - piece->dense) - at;
     return rows;
+}
+
+static bool is_as_before(const trace_column *columns, unsigned column_count, size_t row)
+{
+    for (unsigned c = 0; c < column_count; c++)
+        if (columns[c].values[row] != columns[c].values[row - 1]) return false;
+    return true;
 }
 
 oak_status trace_take_columns(oak_trace *trace, const uint64_t *times, trace_column *columns,
@@ -269,26 +273,7 @@ oak_status trace_take_columns(oak_trace *trace, const uint64_t *times, trace_col
         if (taken) continue;
         for (const trace_column *one = columns; one < columns + column_count && !status; one++)
             status = note(trace, times[i], one->signal, one->values[i], 0);
-        i++;
-    }
-    return status;
-}
-
-oak_status trace_take_column(oak_trace *trace, unsigned signal, const uint64_t *times, const int64_t *values,
-                             uint32_t mask, size_t count)
-{
-    oak_status status = OAK_OK;
-    for (size_t i = 0; i < count && !status && !trace->paused;) {
-        status = note(trace, times[i], signal, (uint32_t)values[i] & mask, 0);
-        const uint32_t is = (uint32_t)values[i++] & mask;
-        while (i < count && ((uint32_t)values[i] & mask) == is) i++;
-        run on = run_of(trace, signal);
-        size_t most = on.room < count - i ? i + on.room : count;
-        if (i == most || times[i] - on.base > UINT16_MAX || times[i] == on.base + on.after) continue;
-        while (times[most - 1] - on.base > UINT16_MAX) most--; /* times go up */
-        go_on(&on, times + i, values + i, mask, most - i);
-        i = most;
-        end_run(trace, &on);
+        while (++i < count && is_as_before(columns, column_count, i)) continue;
     }
     return status;
 }

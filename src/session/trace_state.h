@@ -18,11 +18,24 @@ typedef struct trace_signal {
 
 /* Changes are kept in pieces: dense as long as they follow one another closely and have levels, since what changes with every instruction fills
  * memory quicker than a computer hands it out. */
-typedef struct trace_dense {
-    uint16_t after; /* the base of its piece */
-    uint16_t signal;
-    uint32_t value;
-} trace_dense;
+typedef uint64_t
+    trace_dense; /* how long after the base of its piece, in 16 bits, the signal in 16, and the value above them */
+static inline trace_dense trace_dense_of(uint64_t after, uint32_t signal, uint32_t value)
+{
+    return (after & UINT16_MAX) | (uint64_t)signal << 16 | (uint64_t)value << 32;
+}
+static inline uint32_t trace_dense_after(trace_dense one)
+{
+    return one & UINT16_MAX;
+}
+static inline uint32_t trace_dense_signal(trace_dense one)
+{
+    return one >> 16 & UINT16_MAX;
+}
+static inline uint32_t trace_dense_value(trace_dense one)
+{
+    return (uint32_t)(one >> 32);
+}
 typedef struct trace_piece {
     uint64_t base;
     trace_dense *dense; /* or else */
@@ -57,8 +70,10 @@ static inline oak_trace_change trace_change(const oak_trace *trace, size_t numbe
 {
     const trace_piece *piece = &trace->pieces[number / TRACE_PIECE];
     if (piece->wide) return piece->wide[number % TRACE_PIECE];
-    const trace_dense *one = &piece->dense[number % TRACE_PIECE];
-    return (oak_trace_change){.time = piece->base + one->after, .signal = one->signal, .value = one->value};
+    const trace_dense one = piece->dense[number % TRACE_PIECE];
+    return (oak_trace_change){.time = piece->base + trace_dense_after(one),
+                              .signal = trace_dense_signal(one),
+                              .value = trace_dense_value(one)};
 }
 
 /* Forgets all but so many changes. */
@@ -66,8 +81,5 @@ void trace_cut(oak_trace *trace, size_t count);
 /* As oak_trace_note for each of some signals at each of these times, in their order. */
 OAK_MUST_USE oak_status trace_take_columns(oak_trace *trace, const uint64_t *times, trace_column *columns,
                                            unsigned column_count, size_t count);
-/* The same for one signal: at these times it has become these bits of these values. */
-OAK_MUST_USE oak_status trace_take_column(oak_trace *trace, unsigned signal, const uint64_t *times,
-                                          const int64_t *values, uint32_t mask, size_t count);
 
 #endif

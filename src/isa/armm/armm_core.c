@@ -641,9 +641,10 @@ static kit_exit run_stretch(oak_core *core, uint64_t left, bool first)
     core->kit.counting |= core->kit.counts != NULL;
     core->raised_behind = false;
     if (!first && left > 1 && !core->it)
-        exit = (core->kit.judged.count ? armm_run_judged
-                : core->kit.counts     ? armm_run_counted
-                                       : armm_run_chains)(core, left < SLICE ? (uint32_t)left : SLICE);
+        exit = (core->kit.judged.way == OAK_WAY_QUICK ? armm_run_kept
+                : core->kit.judged.count              ? armm_run_judged
+                : core->kit.counts                    ? armm_run_counted
+                                   : armm_run_chains)(core, left < SLICE ? (uint32_t)left : SLICE);
     if (exit != KIT_EXIT_TIME || core->kit.time.instructions != before) return exit;
     const armm_op *op = armm_op_at(core, core->kit.pc);
     if (!first && core->kit.stop_at[op - core->ops]) return KIT_EXIT_STOP;

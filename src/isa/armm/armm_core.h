@@ -462,6 +462,7 @@ uint64_t armm_advance_tick(oak_core *core, uint64_t now);
 kit_exit armm_run_chains(oak_core *core, uint32_t limit);
 kit_exit armm_run_counted(oak_core *core, uint32_t limit); /* the same, counted into core->kit.counts */
 kit_exit armm_run_judged(oak_core *core, uint32_t limit);  /* counted where somebody counts, and judged */
+kit_exit armm_run_kept(oak_core *core, uint32_t limit);    /* the same, where values are only put down */
 kit_exit armm_run_one(oak_core *core);
 
 #endif

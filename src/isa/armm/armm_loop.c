@@ -33,24 +33,35 @@
 #define LOOP_ONE    0
 #define LOOP_COUNTS 0
 #define LOOP_JUDGED 0
+#define LOOP_KEPT   0
 #include "isa/armm/armm_loop.h"
 
 #define LOOP_NAME   run_counted
 #define LOOP_ONE    0
 #define LOOP_COUNTS 1
 #define LOOP_JUDGED 0
+#define LOOP_KEPT   0
 #include "isa/armm/armm_loop.h"
 
 #define LOOP_NAME   run_judged
 #define LOOP_ONE    0
 #define LOOP_COUNTS 1
 #define LOOP_JUDGED 1
+#define LOOP_KEPT   0
+#include "isa/armm/armm_loop.h"
+
+#define LOOP_NAME   run_kept
+#define LOOP_ONE    0
+#define LOOP_COUNTS 1
+#define LOOP_JUDGED 1
+#define LOOP_KEPT   1
 #include "isa/armm/armm_loop.h"
 
 #define LOOP_NAME   run_instruction
 #define LOOP_ONE    1
 #define LOOP_COUNTS 0
 #define LOOP_JUDGED 0
+#define LOOP_KEPT   0
 #include "isa/armm/armm_loop.h"
 
 kit_exit armm_run_chains(oak_core *core, uint32_t limit)
@@ -66,6 +77,11 @@ kit_exit armm_run_counted(oak_core *core, uint32_t limit)
 kit_exit armm_run_judged(oak_core *core, uint32_t limit)
 {
     return run_judged(core, limit);
+}
+
+kit_exit armm_run_kept(oak_core *core, uint32_t limit)
+{
+    return run_kept(core, limit);
 }
 
 kit_exit armm_run_one(oak_core *core)

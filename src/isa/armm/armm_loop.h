@@ -505,54 +505,92 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
             const uint64_t now_ = core->kit.time.cycles + done_;
 #define HERE_ (half_ < core->code_halves ? core->code_first - 1 + 2 * half_ : armm_pc_of(core, op))
 #define SEEN_ (HERE_ & judged_->value->mask)
+#if LOOP_KEPT
+            if (!(which_ & judged_->lie)) { /* no row need be put down, at times */
+                if (oak_judged_stands(judged_, 0, now_)) goto looked;
+                if (oak_judged_tries(judged_)) goto look_further;
+            }
+            if (judged_->needs_place) {
+                judged_->pc = HERE_;
+                if (judged_->only_place) goto put_place;
+            }
+            if (judged_->has_flags) {
+                SAVE;
+                core->it = core->natural[half_].it; /* may be read, too */
+            }
+            if (!oak_judged_knows(judged_, now_)) goto look_further;
+            const bool full_ = oak_judged_put_row(judged_, core, now_);
+            if (judged_->has_flags) core->it = 0;
+            if (full_ && oak_judged_ask(judged_, core, done_)) goto judged;
+            goto looked;
+        put_place:
+            if (!oak_judged_put_place(judged_, now_)) goto looked;
+            SAVE;
+            if (oak_judged_ask(judged_, core, done_)) goto judged;
+            goto looked;
+        look_further:
+#else
             switch (judged_->way) {
-            case OAK_WAY_PC: oak_judged_keep(judged_, core, SEEN_, now_); break;
             case OAK_WAY_PC_ASKS:
                 if (oak_judged_asks(judged_, SEEN_) && oak_judged_ask(judged_, core, done_)) goto judged;
-                break;
-            case OAK_WAY_LIES:
+                goto looked;
             case OAK_WAY_LIES_ASKS:
                 SAVE;
                 core->it = core->natural[half_].it;
-                if (judged_->way == OAK_WAY_LIES) oak_judged_keep(judged_, core, oak_judged_now(judged_, core, judged_->value), now_);
-                else if (oak_judged_asks(judged_, oak_judged_now(judged_, core, judged_->value)) && oak_judged_ask(judged_, core, done_)) goto judged;
+                if (oak_judged_asks(judged_, oak_judged_now(judged_, core, judged_->value)) && oak_judged_ask(judged_, core, done_)) goto judged;
                 core->it = 0;
-                break;
-            case OAK_WAY_QUICK:
-                if (oak_judged_stands(judged_, which_, now_)) break;
-                SAVE;
+                goto looked;
+            case OAK_WAY_OUTSIDE: {
+                if (judged_->has_flags) {
+                    SAVE;
+                    core->it = core->natural[half_].it;
+                }
                 if (judged_->needs_place) judged_->pc = HERE_;
-                if (oak_judged_needs_more(judged_, which_, now_)) goto look_usually;
-                if (oak_judged_put_row(judged_, now_) && oak_judged_ask(judged_, core, done_)) goto judged;
-                break;
-            case OAK_WAY_QUICK_ASKS: {
-                if (oak_judged_stands(judged_, which_, now_)) break;
+                if (!oak_judged_knows(judged_, now_)) break;
+                const bool stays_ = oak_judged_sum_outside(judged_, core, judged_->sums, (uint32_t)now_) &&
+                                    (!judged_->has_others || oak_judged_others_outside(judged_, core, which_, (uint32_t)now_));
+                core->it = 0;
+                if (stays_) goto looked;
+            } /* and goes on */
+            ask_all: {
                 SAVE;
-                if (judged_->needs_place) judged_->pc = HERE_;
-                if (oak_judged_needs_more(judged_, which_, now_)) goto look_usually;
-                if (!oak_judged_changes(judged_, which_, now_)) break;
-                const uint32_t began_at_ = core->kit.pc;
+                const uint32_t began_ = core->kit.pc;
                 core->kit.pc = HERE_; /* all of them may be looked at again */
-                const bool ends_ = oak_judged_ask(judged_, core, done_);
-                core->kit.pc = began_at_;
-                if (ends_) goto judged;
-                break;
-            }
-            default:
-            look_usually:
-                if (oak_judged_counts(judged_, core, now_) || oak_judged_stands(judged_, which_, now_)) break;
-                SAVE;
                 core->it = core->natural[half_].it;
-                const uint32_t began_at_ = core->kit.pc;
-                if (judged_->needs_place || core->judges_state) core->kit.pc = judged_->pc = HERE_;
-                const bool ends_ = judged_->behind(judged_, core, which_, done_);
-                core->kit.pc = began_at_;
-                if (ends_) goto judged;
+                const bool hit_ = oak_judged_ask(judged_, core, done_);
+                core->kit.pc = began_;
+                if (hit_) goto judged;
                 core->it = 0;
+                goto looked;
             }
+            case OAK_WAY_QUICK_ASKS: {
+                if (oak_judged_stands(judged_, which_, now_)) goto looked;
+                SAVE;
+                if (judged_->needs_place) judged_->pc = HERE_;
+                if (!oak_judged_knows(judged_, now_) || (!(which_ & judged_->lie) && oak_judged_tries(judged_)))
+                    break;
+                core->it = core->natural[half_].it;
+                const bool changes_ = oak_judged_changes(judged_, core, which_, now_);
+                core->it = 0;
+                if (!changes_) goto looked;
+                goto ask_all;
+            }
+            default: break;
+            }
+            if (oak_judged_stands(judged_, which_, now_)) goto looked;
+#endif
+            SAVE;
+            core->it = core->natural[half_].it;
+            const uint32_t began_at_ = core->kit.pc;
+            if (judged_->needs_place || core->judges_state) core->kit.pc = judged_->pc = HERE_;
+            const bool ends_ = judged_->behind(judged_, core, which_, done_);
+            core->kit.pc = began_at_;
+            if (ends_) goto judged;
+            core->it = 0;
 #undef HERE_
 #undef SEEN_
         }
+    looked:
         from = op;
         DISPATCH;
     }
@@ -1228,6 +1266,7 @@ leave:
 #undef LOOP_ONE
 #undef LOOP_COUNTS
 #undef LOOP_JUDGED
+#undef LOOP_KEPT
 #undef AFTER
 #undef BEHIND
 #undef TARGET

@@ -89,7 +89,8 @@ uint16_t armm_may_change(oak_core *core, uint32_t pc, bool in_block)
         which |= (unsigned)(cells->space ? stores : cells->address < 32 && (written >> cells->address & 1))
                  << i;
     }
-    return (uint16_t)which;
+    const oak_flow flow = known ? decoded.flow : OAK_FLOW_COMPUTED;
+    return (uint16_t)(which | oak_judged_goes(&core->kit.judged, which, flow, pc));
 }
 
 unsigned armm_touches(oak_core *core, oak_watched *list, unsigned room)

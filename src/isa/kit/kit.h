@@ -178,6 +178,7 @@ typedef struct kit_arch {
     kit_exit (*run_singly)(oak_core *core, uint32_t limit);
     kit_exit (*run_counted)(oak_core *core, uint32_t limit); /* whole chains, counted */
     kit_exit (*run_judged)(oak_core *core, uint32_t limit);  /* and with a look at each instruction */
+    kit_exit (*run_kept)(oak_core *core, uint32_t limit);    /* which is only put down */
     /* Fills in the operands of the operation of a decoded instruction. Optional: as the classes say (kit_row_fill). */
     void (*fill)(oak_core *core, const oak_decoded *decoded, kit_op *op);
     /* The handler an instruction has by itself, where that is not the one of its row. Optional. */
@@ -542,10 +543,10 @@ static inline bool kit_judged(oak_core *core)
     kit_exit prefix##run_chains(oak_core *core, uint32_t limit),                                             \
         prefix##run_counted(oak_core *core, uint32_t limit),                                                 \
         prefix##run_judged(oak_core *core, uint32_t limit),                                                  \
-        prefix##run_singly(oak_core *core, uint32_t limit)
+        prefix##run_kept(oak_core *core, uint32_t limit), prefix##run_singly(oak_core *core, uint32_t limit)
 #define KIT_LOOPS_OF(prefix)                                                                                 \
     .run_chains = prefix##run_chains, .run_counted = prefix##run_counted, .run_judged = prefix##run_judged,  \
-    .run_singly = prefix##run_singly
+    .run_kept = prefix##run_kept, .run_singly = prefix##run_singly
 
 /* What every architecture takes from the kit as it is. */
 #define KIT_CORE_OPS_BUT_MEMORY                                                                              \

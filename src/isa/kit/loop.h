@@ -1,10 +1,11 @@
-/* loop.h — the interpreter of an architecture, included four times.
+/* loop.h — the interpreter of an architecture, included five times.
  *
  *   LOOP_NAME      name of the function
  *   LOOP_ONE       1: one instruction after the other until `limit` cycles are used up or something wants attention;
  *                  0: whole chains while they fit into `limit` cycles
  *   LOOP_COUNTS    1: the same, and how often each chain is entered is counted (kit_counts)
  *   LOOP_JUDGED    1: counted where somebody counts, and behind each instruction somebody judges (kit_judged)
+ *   LOOP_KEPT      1: the same, where values are only put down in rows
  *   CORE_TABLE     the table of rows;  KIT_ROW_NAME(id): the handler of a row in the enumeration the cases use. Not defined: every
  *                  instruction has one of the handlers below, which kit_arch.natural chooses
  *   CORE_EXTRA(X)  handlers of its own beside the rows; may be empty
@@ -236,54 +237,77 @@ complete:
 #if LOOP_JUDGED
 look:
     if (op < ops + CORE_SPAN + KIT_SPARE - 1) { /* what is not an instruction is no end of one */
-        const uint64_t done = spent - op->cost, now = kit->time.cycles + (uint32_t)done;
-        oak_judged *const judged = &kit->judged;
-        switch (judged->way) {
-        case OAK_WAY_PC: oak_judged_keep(judged, core, SEEN_AT & judged->value->mask, now); break;
-        case OAK_WAY_PC_ASKS:
-            if (oak_judged_asks(judged, SEEN_AT & judged->value->mask) && oak_judged_ask(judged, core, done))
-                goto judged;
-            break;
-        case OAK_WAY_LIES:
+        const uint64_t now = kit->time.cycles + (uint32_t)(spent - op->cost);
+#if LOOP_KEPT
+        if (!(from->judged & kit->judged.lie)) { /* no row need be put down, at times */
+            if (oak_judged_stands(&kit->judged, 0, now)) goto looked;
+            if (oak_judged_tries(&kit->judged)) goto look_further;
+        }
+        if (kit->judged.needs_place) {
+            kit->judged.pc = SEEN_AT;
+            if (kit->judged.only_place) goto put_place;
+        }
+        SAVE;
+        if (!oak_judged_knows(&kit->judged, now)) goto look_further;
+        if (!oak_judged_put_row(&kit->judged, core, now)) goto looked;
+        if (oak_judged_ask(&kit->judged, core, spent - op->cost)) goto judged;
+        goto looked;
+    put_place:
+        if (!oak_judged_put_place(&kit->judged, now)) goto looked;
+        SAVE;
+        if (oak_judged_ask(&kit->judged, core, spent - op->cost)) goto judged;
+        goto looked;
+    look_further:
+#else
+        if (kit->judged.way == OAK_WAY_OUTSIDE) {
             SAVE;
-            oak_judged_keep(judged, core, oak_judged_now(judged, core, judged->value), now);
-            break;
+            if (kit->judged.needs_place) kit->judged.pc = SEEN_AT;
+            if (!oak_judged_knows(&kit->judged, now)) goto look_at_all;
+            if (!oak_judged_sum_outside(&kit->judged, core, kit->judged.sums, (uint32_t)now)) goto ask_all;
+            if (!kit->judged.has_others) goto looked;
+            if (oak_judged_others_outside(&kit->judged, core, from->judged, (uint32_t)now)) goto looked;
+            goto ask_all;
+        }
+        switch (kit->judged.way) {
+        case OAK_WAY_PC_ASKS:
+            if (!oak_judged_asks(&kit->judged, SEEN_AT & kit->judged.value->mask)) goto looked;
+            if (oak_judged_ask(&kit->judged, core, spent - op->cost)) goto judged;
+            goto looked;
         case OAK_WAY_LIES_ASKS:
             SAVE;
-            if (oak_judged_asks(judged, oak_judged_now(judged, core, judged->value)) &&
-                oak_judged_ask(judged, core, done))
-                goto judged;
-            break;
-        case OAK_WAY_QUICK:
-            if (oak_judged_stands(judged, from->judged, now)) break;
-            SAVE;
-            if (judged->needs_place) judged->pc = SEEN_AT;
-            if (oak_judged_needs_more(judged, from->judged, now)) goto look_usually;
-            if (oak_judged_put_row(judged, now) && oak_judged_ask(judged, core, done)) goto judged;
-            break;
+            if (!oak_judged_asks(&kit->judged, oak_judged_now(&kit->judged, core, kit->judged.value)))
+                goto looked;
+            if (oak_judged_ask(&kit->judged, core, spent - op->cost)) goto judged;
+            goto looked;
         case OAK_WAY_QUICK_ASKS: {
-            if (oak_judged_stands(judged, from->judged, now)) break;
+            if (oak_judged_stands(&kit->judged, from->judged, now)) goto looked;
             SAVE;
-            if (judged->needs_place) judged->pc = SEEN_AT;
-            if (oak_judged_needs_more(judged, from->judged, now)) goto look_usually;
-            if (!oak_judged_changes(judged, from->judged, now)) break;
-            const uint32_t began_at = kit->pc;
+            if (kit->judged.needs_place) kit->judged.pc = SEEN_AT;
+            if (!oak_judged_knows(&kit->judged, now) ||
+                (!(from->judged & kit->judged.lie) && oak_judged_tries(&kit->judged)))
+                break;
+            if (!oak_judged_changes(&kit->judged, core, from->judged, now)) goto looked;
+        ask_all : {
+            const uint32_t began = kit->pc;
             kit->pc = (uint32_t)(op - ops); /* all of them may be looked at again */
-            const bool ends = oak_judged_ask(judged, core, done);
-            kit->pc = began_at;
-            if (ends) goto judged;
-            break;
+            const bool hit = oak_judged_ask(&kit->judged, core, spent - op->cost);
+            kit->pc = began;
+            if (hit) goto judged;
+            goto looked;
         }
-        default:
-        look_usually:
-            if (oak_judged_counts(judged, core, now) || oak_judged_stands(judged, from->judged, now)) break;
-            SAVE;
-            const uint32_t began_at = kit->pc;
-            if (judged->needs_place) kit->pc = (uint32_t)(op - ops), judged->pc = SEEN_AT;
-            const bool ends = judged->behind(judged, core, from->judged, done);
-            kit->pc = began_at;
-            if (ends) goto judged;
         }
+        default: break;
+        }
+        if (oak_judged_stands(&kit->judged, from->judged, now)) goto looked;
+    look_at_all:
+#endif
+        SAVE;
+        const uint32_t began_at = kit->pc;
+        if (kit->judged.needs_place) kit->pc = (uint32_t)(op - ops), kit->judged.pc = SEEN_AT;
+        const bool ends = kit->judged.behind(&kit->judged, core, from->judged, spent - op->cost);
+        kit->pc = began_at;
+        if (ends) goto judged;
+    looked:
         from = op;
     }
     DISPATCH;
@@ -373,5 +397,6 @@ finish:
 #undef LOOP_ONE
 #undef LOOP_COUNTS
 #undef LOOP_JUDGED
+#undef LOOP_KEPT
 #undef ON_TO_IT
 #undef COUNTS_NOW

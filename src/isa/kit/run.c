@@ -94,9 +94,10 @@ static kit_exit run_stretch(oak_core *core, uint64_t left, bool first)
     bool was_blocked = kit->blocked;
     kit->counting |= kit->counts != NULL;
     if (!first && left > 1 && !was_blocked)
-        exit = (kit->judged.count ? kit->arch->run_judged
-                : kit->counts     ? kit->arch->run_counted
-                                  : kit->arch->run_chains)(core, left < SLICE ? (uint32_t)left : SLICE);
+        exit = (kit->judged.way == OAK_WAY_QUICK ? kit->arch->run_kept
+                : kit->judged.count              ? kit->arch->run_judged
+                : kit->counts                    ? kit->arch->run_counted
+                              : kit->arch->run_chains)(core, left < SLICE ? (uint32_t)left : SLICE);
     if (kit->judged.count && kit_judged(core)) return KIT_EXIT_EVENT; /* or where it is */
     if ((exit != KIT_EXIT_TIME && exit != KIT_EXIT_WATCH) || kit->time.cycles >= end) return exit;
     if ((!first || kit->time.instructions != before) && kit->stop_at[kit->pc]) return KIT_EXIT_STOP;

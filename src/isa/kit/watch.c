@@ -129,9 +129,14 @@ bool kit_may_reach(const oak_core *core, uint32_t pc, const kit_wanted *wanted, 
 
 uint16_t kit_may_change(const oak_core *core, uint32_t pc)
 {
+    const oak_judged *judged = &kit_look(core)->judged;
     unsigned which = kit_look(core)->judged_always;
-    for (unsigned i = 0; i < kit_look(core)->judged.count; i++)
-        which |= (unsigned)kit_may_reach(core, pc, kit_look(core)->judges[i], 2) << i;
+    oak_decoded decoded;
+    for (unsigned i = 0; i < judged->count; i++)
+        if (!((which | judged->goes) >> i & 1))
+            which |= (unsigned)kit_may_reach(core, pc, kit_look(core)->judges[i], 2) << i;
+    if (judged->goes && !kit_decode_at(core, pc, &decoded))
+        which |= oak_judged_goes(judged, which, decoded.flow, kit_address(core, pc));
     return (uint16_t)which;
 }
 
@@ -252,11 +257,12 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
                                    .address = one->reg,
                                    .size = 1};
         }
-        if (cells->accesses & OAK_ACCESS_CHANGE) {
-            kit->judged_always |= (uint16_t)(1u << i);
+        const bool goes = kit->judged.goes >> i & 1;
+        if (cells->accesses & OAK_ACCESS_CHANGE || goes) {
+            if (!goes) kit->judged_always |= (uint16_t)(1u << i);
             kit->judges[i][0] = kit->judges[i][1] = (kit_wanted){.cells = *cells};
             kit->judges[i][0].cells.accesses = kit->judges[i][1].cells.accesses = 0;
-            if (cells->space || cells->address != about->pc_register) continue;
+            if (goes || cells->space || cells->address != about->pc_register) continue;
             kit->judged.value[i].kind = OAK_JUDGED_PC;
             continue;
         }

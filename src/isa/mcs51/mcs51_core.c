@@ -12,6 +12,11 @@ static uint8_t psw_of(const oak_core *core)
                      overflow << 2 | parity);
 }
 
+static uint32_t status(const oak_core *core)
+{
+    return psw_of(core);
+}
+
 static void set_psw(oak_core *core, uint8_t value)
 {
     core->data[PSW] = value & 0x3A;
@@ -405,6 +410,7 @@ static const kit_arch arch = {
     .reset = reset_registers,
     .registers_at = registers_at,
     .inner = inner,
+    .status = status,
     .interrupt = take_interrupt,
     .noticed_at = noticed_at,
     .deaf = deaf,
