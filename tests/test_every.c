@@ -564,6 +564,7 @@ START_TEST(flags_have_a_name_that_no_register_hides)
 }
 END_TEST
 
+enum { MOST_TAKEN = 4 };
 /* Takes out the rows of one who judges, or leaves them. */
 typedef struct taken {
     oak_judged_rows rows;
@@ -571,7 +572,7 @@ typedef struct taken {
     unsigned count, others;
     bool leaves;
     uint64_t cycle[MOST_STEPS];
-    uint32_t value[2][MOST_STEPS];
+    uint32_t value[MOST_TAKEN][MOST_STEPS];
 } taken;
 
 static bool take_out(void *context, const uint32_t *values, uint32_t *matter)
@@ -580,7 +581,7 @@ static bool take_out(void *context, const uint32_t *values, uint32_t *matter)
     (void)values, (void)matter;
     for (unsigned r = 0; r < t->rows.count && t->count < MOST_STEPS; r++, t->count++) {
         t->cycle[t->count] = t->rows.cycle[r];
-        for (unsigned v = 0; v < 2; v++) t->value[v][t->count] = t->rows.value[v][r];
+        for (unsigned v = 0; v < MOST_TAKEN; v++) t->value[v][t->count] = t->rows.value[v][r];
     }
     if (!t->leaves) t->rows.count = 0;
     return false;
@@ -669,6 +670,7 @@ START_TEST(a_judge_completes_its_rows_and_minds_limits)
 {
     static seen all;
     static taken t;
+    unsigned changing = 0;
     EACH(one)
     {
         bench b;
@@ -676,17 +678,21 @@ START_TEST(a_judge_completes_its_rows_and_minds_limits)
         put_on(&b, one, one->program);
         const oak_architecture *about = b.part->architecture;
         see(one, about->registers[about->pc_register].name, &all);
+        const oak_watched flags = {.address = about->flag_count ? about->flags[0].reg : 0, .size = 1};
         const oak_watched cells[] = {
             {.accesses = OAK_ACCESS_CHANGE, .address = about->pc_register, .size = 1},
-            {.accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_TIME, .size = 1}};
-        const uint32_t masks[] = {UINT32_MAX, UINT32_MAX};
+            {.accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_TIME, .size = 1},
+            flags,
+            flags};
+        const uint32_t masks[] = {UINT32_MAX, UINT32_MAX, UINT32_MAX, UINT32_MAX};
         oak_judge judge = {.context = &t,
                            .ends = take_out,
                            .cells = cells,
                            .masks = masks,
-                           .count = 2,
-                           .kept = 3,
+                           .count = 4,
+                           .kept = 15,
                            .rows = &t.rows};
+        unsigned flips = 0;
         t = (taken){.chip = b.chip};
         ck_assert_int_eq(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
         ck_assert_int_eq(b.chip.ops->run(b.chip.chip, UINT64_MAX, all.count, &stop), OAK_OK);
@@ -695,9 +701,12 @@ START_TEST(a_judge_completes_its_rows_and_minds_limits)
         ck_assert_uint_gt(t.count, all.count);
         for (unsigned r = 0, i = 0; r < t.count; r++) {
             ck_assert_uint_eq(t.value[1][r], (uint32_t)t.cycle[r]);
+            ck_assert_uint_eq(t.value[2][r], t.value[3][r]); /* the same twice */
+            flips += t.value[2][r] != t.value[2][0];
             while (i < all.count && all.cycle[i] < t.cycle[r]) i++;
             if (all.cycle[i] == t.cycle[r]) ck_assert_uint_eq(t.value[0][r], (uint32_t)all.value[i]);
         }
+        changing += flips > 0;
         ck_assert_int_eq(b.chip.ops->judge(b.chip.chip, NULL), OAK_OK);
         bench_close(&b);
 
@@ -731,6 +740,7 @@ START_TEST(a_judge_completes_its_rows_and_minds_limits)
                       of.vain);
         bench_close(&b);
     }
+    ck_assert_uint_gt(changing, 5);
 }
 END_TEST
 

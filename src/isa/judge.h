@@ -239,15 +239,12 @@ static inline bool oak_judged_put_row(const oak_judged *judged, const oak_core *
         }
         for (; quick < put->banked_end; quick++)
             quick->column[row] = quick->at[*quick->bank & quick->bank_bits] & quick->mask;
-        if (quick < put->status_end) {
-            quick->column[row] = judged->status(core) & quick->mask;
-            if (judged->count == 1 && row && quick->column[row] == quick->column[row - 1]) {
-                rows->count--; /* nothing has come of it */
-                return false;
-            }
-            quick++;
-        }
+        for (; quick < put->status_end; quick++) quick->column[row] = judged->status(core) & quick->mask;
         if (quick < put->end) oak_judged_put_others(judged, core, row);
+        else if (judged->count == 1 && row && put->at->column[row] == put->at->column[row - 1]) {
+            rows->count--; /* nothing has come of it */
+            return false;
+        }
     }
     return row == OAK_JUDGED_ROWS - 1;
 }
