@@ -266,7 +266,7 @@ typedef struct oak_judge {
     /* May be NULL. How far one of these values may go down and up with nothing to say for `ends`, while all others stay. */
     void (*room)(void *context, const uint32_t *values, unsigned number, uint32_t *below, uint32_t *above);
     uint32_t (*works_out)(void *context, const uint32_t *values); /* may be NULL where nothing is */
-    /* May be NULL: never. The next instruction in line is as good a place as the one at this address. */
+    /* May be NULL: never. Wherever the instruction at this address goes on is as good a place as that. */
     bool (*stays)(void *context, uint32_t address);
     const oak_watched *cells;     /* may go when the call has returned, as may */
     const uint32_t *masks;        /* the bits of each that matter: no others are told */

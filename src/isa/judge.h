@@ -63,7 +63,7 @@ typedef struct oak_judged_quick {
 /* What is judged most often is looked at in a shorter way. */
 typedef enum oak_judged_way {
     OAK_WAY_ANY,
-    OAK_WAY_QUICK,      /* values that are all only kept, as oak_judged_quick; no kind calls */
+    OAK_WAY_QUICK,      /* values that are all only kept, as oak_judged_quick; none calls */
     OAK_WAY_QUICK_ASKS, /* or all only asked about */
     OAK_WAY_OUTSIDE,    /* and the sums of some were outside all limits the last time */
     OAK_WAY_PC_ASKS,    /* or a single one */
@@ -262,7 +262,6 @@ static inline bool oak_judged_put_place(oak_judged *judged, uint64_t now)
     return row == OAK_JUDGED_ROWS - 1;
 }
 
-/* OAK_WAY_OUTSIDE, likewise: true when all still are. */
 static inline bool oak_judged_lies_outside(const oak_judged_limits *limits, uint64_t sum)
 {
     return ((sum - (uint64_t)limits->from) & limits->bits) > limits->width;
@@ -271,6 +270,7 @@ static inline uint64_t oak_judged_signed(const oak_judged_quick *quick, uint32_t
 {
     return ((uint64_t)(word & quick->mask) ^ sign) - sign;
 }
+/* OAK_WAY_OUTSIDE, likewise: true when this sum still is. */
 static inline bool oak_judged_sum_outside(const oak_judged *judged, const oak_core *core,
                                           const oak_judged_reads *reads, uint32_t now)
 {

@@ -324,7 +324,7 @@ struct oak_session {
 bool session_judge(oak_session *session);
 /* Something of all that the walk over the stack reads of it, which is the same for the same; 0: nobody knows. */
 uint64_t session_stack_mark(oak_session *session, uint32_t sp);
-/* The walk begins at the next instruction in line as it does at this address. */
+/* Wherever the instruction at this address goes on, the walk begins there as it does here. */
 bool session_stack_stays(oak_session *session, uint32_t address);
 /* What the judge has kept goes into the trace. */
 void session_take_kept(oak_session *session);
