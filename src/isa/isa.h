@@ -348,6 +348,7 @@ typedef struct oak_core_setup {
      * another number. OAK_UNSUPPORTED where nobody knows. */
     oak_status (*course)(void *machine, unsigned space, uint32_t address, size_t count, oak_course *course);
     const uint64_t *touched;
+    uint64_t *known; /* the core may set this to a cycle: 0 again whenever `touched` goes on */
     /* The pins of a port that are not low, a bit each; `course` says how they go on, as of space 0. */
     uint32_t (*pins)(void *machine, unsigned port);
     /* What a core must know of its part. */

@@ -123,18 +123,23 @@ static void complete(oak_judged_rows *rows)
     if (rows->whole > rows->count) rows->whole = 0; /* they were taken out */
     const unsigned from = rows->whole, count = rows->count - from;
     const uint64_t *cycle = rows->cycle + from;
+    for (uint32_t words = judged->words; words && count; words &= words - 1) {
+        const oak_judged_quick *quick = &judged->quick[oak_lowest_bit(words)];
+        const uint32_t shift = quick->shift, mask = quick->mask;
+        uint32_t *column = quick->column + from;
+        for (unsigned i = 0; i < count; i++) column[i] = column[i] >> shift & mask;
+    }
     for (uint32_t asked = judged->asked; asked && count; asked &= asked - 1) {
         const oak_judged_quick *quick = &judged->quick[oak_lowest_bit(asked)];
         const oak_judged_value *value = &judged->value[quick->number];
-        const uint32_t base = quick->base, flips = quick->flips, mask = quick->mask;
+        const uint32_t base = quick->base, flips = quick->flips, mask = quick->mask, moves = quick->moves;
         uint32_t *column = quick->column + from;
         if (quick->kind == OAK_QUICK_COURSE)
             for (unsigned i = 0; i < count; i++)
                 column[i] = oak_course_word(&value->course, value->word, cycle[i]) & mask;
-        else if (quick->kind == OAK_QUICK_STAYS)
-            for (unsigned i = 0; i < count; i++) column[i] = base & mask;
         else
-            for (unsigned i = 0; i < count; i++) column[i] = (base + ((uint32_t)cycle[i] ^ flips)) & mask;
+            for (unsigned i = 0; i < count; i++)
+                column[i] = (base + (((uint32_t)cycle[i] ^ flips) & moves)) & mask;
     }
     rows->whole = rows->count;
 }
@@ -145,7 +150,7 @@ static void keep(const oak_judged *judged, uint64_t now)
     oak_judged_rows *rows = judged->judge.rows;
     if (!rows) return;
     if (rows->count && rows->cycle[rows->count - 1] == now)
-        rows->count--; /* it has become something else meanwhile */
+        rows->whole = --rows->count; /* it has become something else meanwhile */
     if (rows->count == OAK_JUDGED_ROWS) return;
     for (uint32_t kept = judged->judge.kept; kept; kept &= kept - 1)
         rows->value[oak_lowest_bit(kept)][rows->count] = judged->last[oak_lowest_bit(kept)];
@@ -161,6 +166,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
                        .look = setup->look,
                        .course = setup->course,
                        .touched = setup->touched,
+                       .known_outside = setup->known,
                        .pins = setup->pins,
                        .machine = setup->machine,
                        .time = isa->core->time(core)};
@@ -201,6 +207,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
             made.places |= 1u << i, made.value[i].cells.address = isa->about.pc_register;
     }
     *judged = made;
+    judged->known = &judged->always;
     if (made.judge.rows) made.judge.rows->complete = NULL, made.judge.rows->whole = 0;
     return OAK_OK;
 }
@@ -216,13 +223,15 @@ uint32_t oak_judged_goes(const oak_judged *judged, uint32_t others, oak_flow flo
     return (others | goes) & judge->sources ? goes | judged->made : goes & ~judged->made;
 }
 
-void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned bytes, bool host)
+void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned bytes, bool host,
+                   size_t readable)
 {
     judged->asked &= ~(1u << number);
     oak_judged_value *value = &judged->value[number];
     bool high_first = value->cells.space && oak_is_high_first(&judged->isa->about, value->cells.space);
     value->at = at;
     value->bytes = (uint8_t)bytes;
+    value->reads_on = readable >= sizeof(uint32_t);
     if (bytes == 1) value->kind = OAK_JUDGED_BYTE;
     else if (host) value->kind = bytes == 2 ? OAK_JUDGED_HALF : OAK_JUDGED_WORD;
     else value->kind = high_first ? OAK_JUDGED_HIGH_FIRST : OAK_JUDGED_LOW_FIRST;
@@ -339,6 +348,7 @@ void oak_judged_begin(oak_judged *judged, oak_core *core)
 {
     judged->hit = false;
     oak_judged_take(judged, core);
+    if (judged->way == OAK_WAY_QUICK) complete(judged->judge.rows);
     if (judged->judge.kept) keep(judged, judged->time->cycles);
     mind_limits(judged);
 }
@@ -467,8 +477,7 @@ static bool look_at_any(oak_judged *judged, oak_core *core, unsigned which, uint
 static void make_known(oak_judged *judged)
 {
     uint64_t now = judged->time->cycles;
-    judged->known = UINT64_MAX;
-    judged->known_touched = *judged->known_by;
+    uint64_t known = UINT64_MAX;
     for (uint32_t asked = judged->asked; asked; asked &= asked - 1) {
         const oak_judged_value *value = &judged->value[oak_lowest_bit(asked)];
         oak_judged_quick *quick = &judged->quick[oak_lowest_bit(asked)];
@@ -477,10 +486,12 @@ static void make_known(oak_judged *judged)
         quick->kind = counts ? OAK_QUICK_COUNTS : stays ? OAK_QUICK_STAYS : OAK_QUICK_COURSE;
         quick->base = counts ? value->base : value->word;
         quick->flips = value->flips;
+        quick->moves = counts ? UINT32_MAX : 0;
         quick->mask = counts ? value->shows & value->mask : value->mask;
-        if (!simple || !is_known(judged, value, now)) judged->known = 0;
-        else if (value->course.until < judged->known) judged->known = value->course.until;
+        if (!simple || !is_known(judged, value, now)) known = 0;
+        else if (value->course.until < known) known = value->course.until;
     }
+    *judged->known = known;
 }
 
 /* All of them the usual way, and what is to be known to look quickly from then on. */
@@ -515,6 +526,14 @@ static bool look_and_call(oak_judged *judged, oak_core *core, unsigned which, ui
     return false;
 }
 
+static bool is_host_big(void)
+{
+    const uint32_t one = 1;
+    uint8_t first;
+    memcpy(&first, &one, sizeof first);
+    return !first;
+}
+
 /* Whether all of them can be looked at quickly. */
 static bool is_quick(oak_judged *judged)
 {
@@ -526,68 +545,98 @@ static bool is_quick(oak_judged *judged)
         [OAK_JUDGED_BYTE] = OAK_QUICK_BYTE + 1,      [OAK_JUDGED_HALF] = OAK_QUICK_HALF + 1,
         [OAK_JUDGED_WORD] = OAK_QUICK_WORD + 1,      [OAK_JUDGED_HIGH_FIRST] = OAK_QUICK_LIES + 1};
     const oak_judge *judge = &judged->judge;
+    const bool big = is_host_big();
+    judged->known = judged->asked && judged->known_outside ? judged->known_outside : &judged->always;
+    *judged->known = 0;
     bool is = !(judge->kept && judge->asks);
+    judged->words = 0;
     for (unsigned i = 0; i < judged->count; i++) {
         const oak_judged_value *value = &judged->value[i];
         if (!kinds[value->kind] || (value->kind == OAK_JUDGED_ASKED && !judged->touched)) is = false;
-        judged->quick[i] = (oak_judged_quick){.at = value->at,
+        const bool host = value->kind >= OAK_JUDGED_BYTE && value->kind <= OAK_JUDGED_WORD;
+        const bool low_first = value->kind == OAK_JUDGED_LOW_FIRST && !big;
+        const bool place = value->kind == OAK_JUDGED_PC, flags = value->kind == OAK_JUDGED_STATUS;
+        const bool lies = value->reads_on && (host || low_first);
+        const unsigned more_bits = lies ? 32 - 8u * value->bytes : 0; /* than its own */
+        const uint32_t *found = place ? &judged->pc : &judged->flags;
+        if (place || flags || lies) judged->words |= 1u << i;
+        judged->quick[i] = (oak_judged_quick){.at = place || flags ? (const uint8_t *)found : value->at,
                                               .bank = value->bank,
                                               .bank_bits = value->bank_bits,
                                               .column = judge->rows ? judge->rows->value[i] : NULL,
-                                              .mask = value->mask,
+                                              .mask = value->mask & UINT32_MAX >> more_bits,
+                                              .shift = (uint8_t)(host && big ? more_bits : 0),
                                               .number = (uint8_t)i,
                                               .kind = kinds[value->kind] ? (uint8_t)(kinds[value->kind] - 1)
                                                                          : OAK_QUICK_CALLS};
     }
-    judged->known = 0;
     return is;
 }
 
 void oak_judged_put_others(const oak_judged *judged, const oak_core *core, size_t row)
 {
-    for (const oak_judged_quick *quick = judged->put.status_end; quick < judged->put.end; quick++)
+    for (const oak_judged_quick *quick = judged->put.banked_end; quick < judged->put.end; quick++)
         quick->column[row] = oak_judged_quick_word(judged, core, quick, 0); /* none of them counts */
 }
 
 static oak_judged_quick *put_kinds(const oak_judged *judged, oak_judged_quick *put, uint32_t which,
                                    unsigned kinds)
 {
-    for (which &= ~judged->asked; which; which &= which - 1) {
+    for (; which; which &= which - 1) {
         const oak_judged_quick *one = &judged->quick[oak_lowest_bit(which)];
         if (kinds >> one->kind & 1) *put++ = *one;
     }
     return put;
 }
 
-/* Some values, by how they are read. */
-static void place_reads(const oak_judged *judged, oak_judged_reads *reads, uint32_t which)
+/* Some values, by how they are read; `words` are those that are as words. */
+static void place_reads(const oak_judged *judged, oak_judged_reads *reads, uint32_t which, uint32_t words,
+                        unsigned firsts)
 {
-    enum {
-        BYTES = 1 << OAK_QUICK_BYTE,
-        WORDS = 1 << OAK_QUICK_WORD | 1 << OAK_QUICK_PC,
-        BANKED = 1 << OAK_QUICK_BANKED,
-        STATUS = 1 << OAK_QUICK_STATUS
-    };
-    oak_judged_quick *put = put_kinds(judged, reads->at, which, BYTES);
-    reads->bytes_end = put;
-    reads->words_end = put = put_kinds(judged, put, which, WORDS);
-    reads->banked_end = put = put_kinds(judged, put, which, BANKED);
-    reads->status_end = put = put_kinds(judged, put, which, STATUS);
-    reads->end = put_kinds(judged, put, which, ~(unsigned)(BYTES | WORDS | BANKED | STATUS));
-    for (put = reads->at; put < reads->words_end; put++)
-        if (put->kind == OAK_QUICK_PC) put->at = (const uint8_t *)&judged->pc;
-    unsigned count = 0;
-    for (which &= judged->asked; which; which &= which - 1)
-        reads->asked[count++] = (oak_judged_asked){.quick = &judged->quick[oak_lowest_bit(which)],
-                                                   .sign = judged->quick[oak_lowest_bit(which)].sign};
+    enum { BYTES = 1 << OAK_QUICK_BYTE, BANKED = 1 << OAK_QUICK_BANKED, ALL = ~0 };
+    const uint32_t asked = which & judged->asked, others = which & ~(words | asked);
+    unsigned count = 0, first = 0;
+    reads->counts.quick = NULL;
+    oak_judged_quick *put = reads->at;
+    for (words &= which; words; words &= words - 1) {
+        const oak_judged_quick *one = &judged->quick[oak_lowest_bit(words)];
+        if (first < firsts) reads->first[first++] = *one;
+        else *put++ = *one;
+    }
+    for (; first < OAK_FIRST_READS; first++) /* nothing of anything, where there are less */
+        reads->first[first] = (oak_judged_quick){.at = (const uint8_t *)&judged->pc};
+    reads->words_end = put;
+    reads->bytes_end = put = put_kinds(judged, put, others, BYTES);
+    reads->banked_end = put = put_kinds(judged, put, others, BANKED);
+    reads->end = put_kinds(judged, put, others, (unsigned)ALL & ~(unsigned)(BYTES | BANKED));
+    for (uint32_t some = asked; some; some &= some - 1) {
+        const oak_judged_quick *one = &judged->quick[oak_lowest_bit(some)];
+        oak_judged_asked *to = reads->counts.quick ? &reads->asked[count++] : &reads->counts;
+        *to = (oak_judged_asked){.quick = one, .sign = one->sign};
+    }
     reads->asked_end = reads->asked + count;
 }
 
 static void place_rows(oak_judged *judged)
 {
-    place_reads(judged, &judged->put, (1u << judged->count) - 1);
-    judged->has_flags = judged->put.end > judged->put.banked_end;
-    judged->only_place = !judged->asked && judged->count == 1 && judged->quick->kind == OAK_QUICK_PC;
+    oak_judged_reads *put = &judged->put;
+    place_reads(judged, put, (1u << judged->count) - 1, judged->words, 0);
+    judged->is_one = judged->count == 1 && put->words_end > put->at && !put->at->shift;
+    if (judged->is_one) judged->words = 0; /* it is masked at once */
+    oak_judged_plain *plain = &judged->plain;
+    const bool has_banked = put->banked_end == put->bytes_end + 1;
+    const bool is_plain = put->end <= put->at + OAK_MOST_PLAIN && put->end == put->words_end + has_banked;
+    if (is_plain) *(put->end <= put->at + OAK_FIRST_READS ? &plain->rows : &plain->wide) = judged->judge.rows;
+    for (unsigned i = 0; i < OAK_MOST_PLAIN; i++) { /* or nothing of anything */
+        const bool any = put->at + i < put->end;
+        plain->at[i] = any ? put->at[i].at : (const uint8_t *)&judged->pc;
+        plain->column[i] = any ? put->at[i].column : judged->spare;
+    }
+    if (is_plain && has_banked) {
+        plain->banked = put->words_end;
+        plain->banked_at = &plain->at[put->words_end - put->at];
+    }
+    judged->has_flags = put->end > put->banked_end || judged->status;
     judged->judge.rows->chip = judged;
     judged->judge.rows->complete = complete;
 }
@@ -604,9 +653,11 @@ static void place_limits(oak_judged *judged)
         oak_judged_reads *reads = &judged->sums[i];
         for (unsigned n = 0; n < judged->count; n++)
             judged->quick[n].sign = one->takes >> n & 1 ? UINT64_MAX : 0;
-        place_reads(judged, reads, one->adds | one->takes);
+        place_reads(judged, reads, one->adds | one->takes, is_host_big() ? 0 : judged->words,
+                    OAK_FIRST_READS);
+        reads->has_more = reads->end > reads->at || reads->asked_end > reads->asked;
         reads->limits = *one;
-        judged->has_flags |= reads->end > reads->banked_end;
+        judged->has_flags |= reads->end > reads->banked_end || judged->status;
         summed |= one->adds | one->takes;
     }
     for (uint32_t some = summed; some; some &= some - 1)
@@ -639,9 +690,13 @@ void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless)
     place_limits(judged);
     judged->usual_way = judged->way;
     judged->lie = ~judged->asked;
-    judged->known_by = judged->asked && judged->touched ? judged->touched : &judged->known_touched;
     judged->needs_place = false;
     for (unsigned i = 0; i < judged->count; i++)
         judged->needs_place |=
-            judged->quick[i].kind >= OAK_QUICK_PLACE || judged->value[i].kind == OAK_JUDGED_PC;
+            judged->value[i].kind == OAK_JUDGED_PC ||
+            (judged->quick[i].kind >= OAK_QUICK_PLACE && judged->value[i].kind < OAK_JUDGED_BANKED);
+    judged->needs =
+        (uint8_t)((judged->asked ? OAK_NEEDS_TIME : 0) | (judged->has_flags ? OAK_NEEDS_FLAGS : 0) |
+                  (judged->needs_place ? OAK_NEEDS_PLACE : 0) | (judged->plain.banked ? OAK_NEEDS_BANK : 0) |
+                  (judged->is_one ? OAK_NEEDS_ONE : 0));
 }

@@ -26,6 +26,7 @@ typedef struct oak_judged_value {
     const uint8_t *at, *bank; /* `bank`: where the number of the selected one lies, */
     uint8_t bank_bits;        /* in these bits, which are the distance from the first one */
     uint8_t kind, bytes;
+    bool reads_on; /* so many bytes as a word has may be read there */
     uint32_t mask;
     oak_watched cells;
     oak_course
@@ -40,23 +41,25 @@ typedef struct oak_judged_value {
 /* The same as it is looked at behind an instruction that changes more than counters. */
 typedef enum oak_judged_quick_kind {
     OAK_QUICK_BYTE,
-    OAK_QUICK_COUNTS, /* base + (cycle ^ flips) */
+    OAK_QUICK_COUNTS, /* oak_judged_moved, */
+    OAK_QUICK_STAYS,  /* likewise */
     OAK_QUICK_PC,
     OAK_QUICK_HALF,
     OAK_QUICK_WORD,
-    OAK_QUICK_STAYS, /* base */
     OAK_QUICK_BANKED,
     OAK_QUICK_COURSE, /* as its course says: in rows that are completed */
     OAK_QUICK_STATUS,
-    OAK_QUICK_LIES,                    /* as oak_judged_lies says */
-    OAK_QUICK_CALLS,                   /* it depends on what has changed before it */
-    OAK_QUICK_PLACE = OAK_QUICK_STATUS /* these may ask where execution is */
+    OAK_QUICK_LIES,                  /* as oak_judged_lies says */
+    OAK_QUICK_CALLS,                 /* it depends on what has changed before it */
+    OAK_QUICK_PLACE = OAK_QUICK_LIES /* these may ask where execution is */
 } oak_judged_quick_kind;
 typedef struct oak_judged_quick {
     const uint8_t *at, *bank;
     uint32_t *column; /* in the rows; NULL: it is not kept */
     uint32_t mask, base, flips;
+    uint32_t moves; /* what is asked for: base + ((cycle ^ flips) & moves) */
     uint8_t kind, bank_bits, number;
+    uint8_t shift; /* of what is put down as a word */
     uint64_t sign; /* in what has limits: all bits set where it is taken away */
 } oak_judged_quick;
 
@@ -69,18 +72,42 @@ typedef enum oak_judged_way {
     OAK_WAY_PC_ASKS,    /* or a single one */
     OAK_WAY_LIES_ASKS   /* and nothing else changes it than instructions */
 } oak_judged_way;
+enum oak_judged_need {
+    OAK_NEEDS_TIME = 1,  /* it is asked for: what is known of it may be too old */
+    OAK_NEEDS_PLACE = 2, /* the program counter */
+    OAK_NEEDS_FLAGS = 4, /* what registers do not lie there for */
+    OAK_NEEDS_BANK = 8,  /* see oak_judged_plain */
+    OAK_NEEDS_ONE = 16,  /* it is one word, or one of these, and put down only where it is another one */
+    OAK_NEEDS_BEFORE = OAK_NEEDS_PLACE | OAK_NEEDS_FLAGS | OAK_NEEDS_BANK | OAK_NEEDS_ONE
+};
 typedef struct oak_judged_asked {
-    const oak_judged_quick *quick;
+    const oak_judged_quick *quick; /* NULL: nothing */
     uint64_t sign;
 } oak_judged_asked;
-/* What is put down in rows one by one, or summed: bytes, words, bytes of banks, the one with the flags, and others; and of sums what is asked for. */
+/* What is put down in rows one by one, or summed: words, bytes, bytes of banks and others; and of sums two words
+ * that are always read, before, the first one that is asked for, and more of these behind. A word may have other bits than those of its value: they are masked where they are summed, or in
+ * rows when these are completed. */
+enum { OAK_FIRST_READS = 2 };
 typedef struct oak_judged_reads {
-    const oak_judged_quick *bytes_end, *words_end, *banked_end, *status_end, *end;
+    oak_judged_quick first[OAK_FIRST_READS];
+    oak_judged_asked counts;
+    bool has_more; /* than these */
+    const oak_judged_quick *words_end, *bytes_end, *banked_end, *end;
     const oak_judged_asked *asked_end;
     oak_judged_limits limits;
     oak_judged_quick at[OAK_MOST_JUDGED];
     oak_judged_asked asked[OAK_MOST_JUDGED];
 } oak_judged_reads;
+/* The usual case of what is put down: two words, or one, or nothing but what is asked for. */
+enum { OAK_MOST_PLAIN = 4 };
+typedef struct oak_judged_plain {
+    oak_judged_rows *rows; /* NULL: it is not, but may be `wide`: so many as these */
+    const uint8_t *at[OAK_MOST_PLAIN];
+    uint32_t *column[OAK_MOST_PLAIN];
+    oak_judged_rows *wide;
+    const oak_judged_quick *banked; /* the last one is a byte of a bank */
+    const uint8_t **banked_at;
+} oak_judged_plain;
 typedef struct oak_judged {
     /* As oak_judged_look in a loop: so much has passed, instructions in the upper half and cycles in the lower one, that its time does not say yet. */
     bool (*behind)(struct oak_judged *judged, oak_core *core, unsigned which, uint64_t passed);
@@ -98,7 +125,8 @@ typedef struct oak_judged {
     uint8_t way;         /* oak_judged_way; and what it is but for the limits */
     uint8_t usual_way;
     bool has_flags;       /* what is put down, or summed, is not only registers that lie there, and cells */
-    bool only_place;      /* the program counter alone is put down in rows */
+    bool is_one;          /* it is a word alone */
+    uint8_t needs;        /* of oak_judged_need: before it is */
     bool needs_place;     /* the core's program counter is to be up to date when values are looked at */
     bool hit;             /* it has said that the run ends */
     unsigned count;       /* of values; 0: nobody judges */
@@ -113,11 +141,14 @@ typedef struct oak_judged {
     uint32_t pc;            /* of the next instruction: set by a loop where the program counter is judged */
     unsigned missed;        /* so often on end the values were new ones */
     unsigned pause, passed; /* so many more looks pass before it is worked out again how long they stay */
-    uint64_t known,
-        known_touched; /* before this cycle, and as long as it is touched no more often, `quick` says all */
-    const uint64_t *known_by;                /* what counts that */
+    uint64_t *known;        /* before this cycle `quick` says all: of the setup, or */
+    uint64_t *known_outside, always;         /* where nothing is asked for */
     oak_judged_quick quick[OAK_MOST_JUDGED]; /* of each value */
+    uint32_t words;                          /* those that are put down as words: a bit each */
+    uint32_t flags;                          /* the one with them, where it is one of these */
+    uint32_t spare[OAK_JUDGED_ROWS];         /* a column of nothing */
     bool has_others;                         /* sums behind the first */
+    oak_judged_plain plain;
     oak_judged_reads put, sums[OAK_MOST_LIMITS];
     const oak_judged_reads *sums_end; /* NULL: there are no limits */
     oak_judged_value value[OAK_MOST_JUDGED];
@@ -129,8 +160,9 @@ _Static_assert(OAK_MOST_JUDGED <= 16, "each of them has a bit");
 /* Takes a judge, or (NULL) takes leave of one; oak_judged_at then says where values are kept. OAK_OUT_OF_RANGE for what cannot be read. */
 OAK_MUST_USE oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core_setup *setup,
                                        oak_core *core, const oak_judge *judge);
-/* A value lies here: in a register of the host, or as cells of memory. */
-void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned bytes, bool host);
+/* A value lies here, in a register of the host or as cells of memory; so many bytes may be read from there on. */
+void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned bytes, bool host,
+                   size_t readable);
 /* It is a byte of one of several banks. */
 void oak_judged_in_bank(oak_judged *judged, unsigned number, const uint8_t *first, const uint8_t *bank,
                         uint8_t bits);
@@ -149,7 +181,8 @@ void oak_judged_take(oak_judged *judged, oak_core *core);
 static inline void oak_judged_forget(oak_judged *judged)
 {
     for (unsigned i = 0; i < judged->count; i++) judged->value[i].course.until = 0;
-    judged->still = judged->known = 0;
+    judged->still = 0;
+    if (judged->count) *judged->known = 0;
 }
 
 /* None of these values (a bit each) can have changed: all of them are registers of devices that stand still. */
@@ -189,7 +222,7 @@ static inline uint32_t oak_judged_now(const oak_judged *judged, oak_core *core, 
 /* `quick` says all that is asked for. */
 static inline bool oak_judged_knows(const oak_judged *judged, uint64_t now)
 {
-    return now < judged->known && judged->known_touched == *judged->known_by;
+    return now < *judged->known;
 }
 /* It may pay again to say how long what is asked for stays as it is, where nothing else can have changed. */
 static inline bool oak_judged_tries(oak_judged *judged)
@@ -200,16 +233,20 @@ static inline bool oak_judged_tries(oak_judged *judged)
 /* Of what does not depend on the time, and nobody works out. */
 uint32_t oak_judged_lies(const oak_judged *judged, const oak_core *core, unsigned number);
 
+/* What is asked for has come to this: not where its course is another one (OAK_QUICK_COURSE). */
+static inline uint32_t oak_judged_moved(const oak_judged_quick *quick, uint32_t now)
+{
+    return quick->base + ((now ^ quick->flips) & quick->moves);
+}
 static inline uint32_t oak_judged_quick_word(const oak_judged *judged, const oak_core *core,
                                              const oak_judged_quick *quick, uint32_t now)
 {
     uint32_t word = 0;
     uint16_t half;
     if (quick->kind == OAK_QUICK_BYTE) word = *quick->at;
-    else if (quick->kind == OAK_QUICK_COUNTS) word = quick->base + (now ^ quick->flips);
+    else if (quick->kind <= OAK_QUICK_STAYS) word = oak_judged_moved(quick, now);
     else if (quick->kind == OAK_QUICK_PC) word = judged->pc;
     else if (quick->kind == OAK_QUICK_WORD) memcpy(&word, quick->at, sizeof word);
-    else if (quick->kind == OAK_QUICK_STAYS) word = quick->base;
     else if (quick->kind == OAK_QUICK_BANKED) word = quick->at[*quick->bank & quick->bank_bits];
     else if (quick->kind == OAK_QUICK_STATUS) word = judged->status(core);
     else if (quick->kind == OAK_QUICK_LIES) word = oak_judged_lies(judged, core, quick->number);
@@ -220,45 +257,76 @@ static inline uint32_t oak_judged_quick_word(const oak_judged *judged, const oak
     return word & quick->mask;
 }
 
+static inline uint32_t oak_judged_word(const uint8_t *at)
+{
+    uint32_t word;
+    memcpy(&word, at, sizeof word);
+    return word;
+}
 /* Those that are not put down right away. */
 void oak_judged_put_others(const oak_judged *judged, const oak_core *core, size_t row);
-/* OAK_WAY_QUICK, in a loop, where `quick` says all: true when there is no room for another row. */
+/* What words are read from that lies nowhere by itself. */
+static inline void oak_judged_note_flags(oak_judged *judged, const oak_core *core)
+{
+    if (judged->status) judged->flags = judged->status(core);
+}
+static inline void oak_judged_note_bank(oak_judged *judged)
+{
+    const oak_judged_quick *banked = judged->plain.banked;
+    *judged->plain.banked_at = banked->at + (*banked->bank & banked->bank_bits);
+}
+/* OAK_WAY_QUICK, in a loop, where `quick` says all: true when there is no room for another row. The usual case, */
+static inline bool oak_judged_put_plain(const oak_judged *judged, uint64_t now)
+{
+    const oak_judged_plain *plain = &judged->plain;
+    oak_judged_rows *rows = plain->rows;
+    const size_t row = rows->count++;
+    rows->cycle[row] = now;
+    plain->column[0][row] = oak_judged_word(plain->at[0]);
+    plain->column[1][row] = oak_judged_word(plain->at[1]);
+    return row == OAK_JUDGED_ROWS - 1;
+}
+static inline bool oak_judged_put_wide(const oak_judged *judged, uint64_t now)
+{
+    const oak_judged_plain *plain = &judged->plain;
+    oak_judged_rows *rows = plain->wide;
+    const size_t row = rows->count++;
+    rows->cycle[row] = now;
+    plain->column[0][row] = oak_judged_word(plain->at[0]);
+    plain->column[1][row] = oak_judged_word(plain->at[1]);
+    plain->column[2][row] = oak_judged_word(plain->at[2]);
+    plain->column[3][row] = oak_judged_word(plain->at[3]);
+    return row == OAK_JUDGED_ROWS - 1;
+}
+/* and all others. */
 static inline bool oak_judged_put_row(const oak_judged *judged, const oak_core *core, uint64_t now)
 {
     oak_judged_rows *rows = judged->judge.rows;
     const oak_judged_reads *put = &judged->put;
     const oak_judged_quick *quick = put->at;
-    const size_t row = rows->count++;
+    const size_t row = rows->count;
     rows->cycle[row] = now;
-    for (; quick < put->bytes_end; quick++) quick->column[row] = *quick->at & quick->mask;
+    for (; quick < put->words_end; quick++) quick->column[row] = oak_judged_word(quick->at);
     if (quick < put->end) {
-        for (; quick < put->words_end; quick++) {
-            uint32_t word;
-            memcpy(&word, quick->at, sizeof word);
-            quick->column[row] = word & quick->mask;
-        }
+        for (; quick < put->bytes_end; quick++) quick->column[row] = *quick->at & quick->mask;
         for (; quick < put->banked_end; quick++)
             quick->column[row] = quick->at[*quick->bank & quick->bank_bits] & quick->mask;
-        for (; quick < put->status_end; quick++) quick->column[row] = judged->status(core) & quick->mask;
         if (quick < put->end) oak_judged_put_others(judged, core, row);
-        else if (judged->count == 1 && row && put->at->column[row] == put->at->column[row - 1]) {
-            rows->count--; /* nothing has come of it */
-            return false;
-        }
     }
+    rows->count = (unsigned)row + 1;
     return row == OAK_JUDGED_ROWS - 1;
 }
 
-/* The same of the program counter alone, where it is another one. */
-static inline bool oak_judged_put_place(oak_judged *judged, uint64_t now)
+/* The same of one value alone, where it is another one. */
+static inline bool oak_judged_put_one(oak_judged *judged, uint32_t one, uint64_t now)
 {
-    const uint32_t place = judged->pc & judged->value->mask;
-    if (place == *judged->last) return false;
+    one &= judged->quick->mask;
+    if (one == *judged->last) return false;
     oak_judged_rows *rows = judged->judge.rows;
     const size_t row = rows->count++;
-    *judged->last = place;
+    *judged->last = one;
     rows->cycle[row] = now;
-    rows->value[0][row] = place;
+    rows->value[0][row] = one;
     return row == OAK_JUDGED_ROWS - 1;
 }
 
@@ -274,24 +342,23 @@ static inline uint64_t oak_judged_signed(const oak_judged_quick *quick, uint32_t
 static inline bool oak_judged_sum_outside(const oak_judged *judged, const oak_core *core,
                                           const oak_judged_reads *reads, uint32_t now)
 {
-    const oak_judged_quick *quick = reads->at;
-    uint64_t sum = 0;
+    const oak_judged_quick *quick = reads->first;
+    uint64_t sum = oak_judged_signed(quick, oak_judged_word(quick->at), quick->sign);
+    quick++;
+    sum += oak_judged_signed(quick, oak_judged_word(quick->at), quick->sign);
+    if (reads->counts.quick)
+        sum += oak_judged_signed(reads->counts.quick, oak_judged_moved(reads->counts.quick, now),
+                                 reads->counts.sign);
+    if (!reads->has_more) return oak_judged_lies_outside(&reads->limits, sum);
+    for (quick = reads->at; quick < reads->words_end; quick++)
+        sum += oak_judged_signed(quick, oak_judged_word(quick->at), quick->sign);
     for (; quick < reads->bytes_end; quick++) sum += oak_judged_signed(quick, *quick->at, quick->sign);
-    if (quick < reads->end) {
-        for (; quick < reads->words_end; quick++) {
-            uint32_t word;
-            memcpy(&word, quick->at, sizeof word);
-            sum += oak_judged_signed(quick, word, quick->sign);
-        }
-        for (; quick < reads->banked_end; quick++)
-            sum += oak_judged_signed(quick, quick->at[*quick->bank & quick->bank_bits], quick->sign);
-        for (; quick < reads->end; quick++)
-            sum += oak_judged_signed(quick, oak_judged_quick_word(judged, core, quick, 0), quick->sign);
-    }
-    for (const oak_judged_asked *one = reads->asked; one < reads->asked_end; one++) {
-        const bool counts = (quick = one->quick)->kind == OAK_QUICK_COUNTS;
-        sum += oak_judged_signed(quick, quick->base + (counts ? now ^ quick->flips : 0), one->sign);
-    }
+    for (; quick < reads->banked_end; quick++)
+        sum += oak_judged_signed(quick, quick->at[*quick->bank & quick->bank_bits], quick->sign);
+    for (; quick < reads->end; quick++)
+        sum += oak_judged_signed(quick, oak_judged_quick_word(judged, core, quick, 0), quick->sign);
+    for (const oak_judged_asked *one = reads->asked; one < reads->asked_end; one++)
+        sum += oak_judged_signed(one->quick, oak_judged_moved(one->quick, now), one->sign);
     return oak_judged_lies_outside(&reads->limits, sum);
 }
 /* Those behind the first one, of which only these values may have changed. */

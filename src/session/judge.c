@@ -192,6 +192,14 @@ static uint32_t changed_in(judge_space *space, uint32_t kept)
     return changed;
 }
 
+/* The column of a value that is recorded as it is, or NULL. */
+static const uint32_t *as_is(const oak_session *session, const judge_op *op, uint32_t mask)
+{
+    const bool alone = op->kind == JUDGE_VALUE && op[1].kind == JUDGE_SAMPLE && !op->shift;
+    if (!alone || session->judged_masks[op->from] & ~(op->mask & mask)) return NULL;
+    return session->judge_space->rows.value[op->from];
+}
+
 /* Each of the records, in the order of time. */
 static void take_records(oak_session *session, uint32_t changed)
 {
@@ -205,16 +213,16 @@ static void take_records(oak_session *session, uint32_t changed)
         const judge_op *op = session->judged + record->first;
         uint32_t *const result = space->result[count];
         const uint32_t mask = one->mask, rows = space->rows.count;
-        if (record->chain) work_out_chain(space, op, result);
-        else {
+        const uint32_t *const is = as_is(session, op, mask);
+        if (record->chain && !is) work_out_chain(space, op, result);
+        else if (!is) {
             const int64_t *values = work_out_rows(space, op);
             for (unsigned r = 0; r < rows; r++) result[r] = (uint32_t)values[r];
         }
-        for (unsigned r = 0; r < rows; r++) result[r] &= mask;
+        for (unsigned r = 0; r < rows && !is; r++) result[r] &= mask;
+        columns[count] = (trace_column){.signal = one->signal, .values = is ? is : result};
         one->known = true;
-        one->last = result[rows - 1];
-        columns[count] = (trace_column){.signal = one->signal, .values = result};
-        count++;
+        one->last = columns[count++].values[rows - 1];
     }
     took(session, trace_take_columns(session->trace, space->rows.cycle, columns, count, space->rows.count));
 }
@@ -421,10 +429,11 @@ static int value_number(const oak_session *session, const oak_watched *read, jud
     return (int)values->count++;
 }
 
-/* Which bits of the value are meant: a flag's, or a single one. */
-static judge_op bits_of(const oak_session *session, const oak_expr *expr, unsigned from)
+/* Which bits of the value are meant: so many, or a flag's, or a single one. */
+static judge_op bits_of(const oak_session *session, const oak_expr *expr, unsigned from, unsigned width)
 {
     judge_op op = {.kind = JUDGE_VALUE, .from = (uint8_t)from, .mask = UINT32_MAX};
+    if (width && width < 32) op.mask >>= 32 - width;
     const watch_name *name = expr->kind == OAK_EXPR_NAME ? expr->as.name : NULL;
     uint8_t bits = session->read_cells[0].bits;
     if (name && name->kind == NAME_FLAG) {
@@ -503,7 +512,7 @@ static bool compile(oak_session *session, const oak_expr *expr, unsigned depth, 
         int from = whole && read->address == OAK_JUDGED_WORKED_OUT ? depth_number(session, values)
                                                                    : value_number(session, read, values);
         if (from < 0) return false;
-        judge_op op = bits_of(session, expr, (unsigned)from);
+        judge_op op = bits_of(session, expr, (unsigned)from, reading.bits);
         if (whole && read->address == OAK_JUDGED_TIME) op.kind = JUDGE_TIME;
         return put(session, op);
     }
@@ -586,8 +595,8 @@ static bool compile_record(oak_session *session, size_t number, bool later, judg
         return false;
     const judge_op *op = &session->judged[first];
     uint32_t reads = reads_of(session, first, values);
-    bool as_is = session->judged_count == first + 2 && op->kind == JUDGE_VALUE;
-    if ((as_is || session->all_later || !any_counts(values, reads)) != later) {
+    bool alone = session->judged_count == first + 2 && op->kind == JUDGE_VALUE;
+    if ((alone || session->all_later || !any_counts(values, reads)) != later) {
         session->judged_count = first;
         values->count = had;
         session->depth_made = made, session->depth_sources = sources;

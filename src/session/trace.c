@@ -2,6 +2,7 @@
 #include <oakspindle/trace.h>
 
 #include "base/arena.h"
+#include "base/bits.h"
 #include "base/bytes.h"
 #include "base/ratio.h"
 #include "base/text.h"
@@ -170,48 +171,87 @@ oak_status oak_trace_note(oak_trace *trace, const oak_trace_change *change)
     return note(trace, change->time, change->signal, change->value, change->other);
 }
 
-enum { FEW = 32 };
+enum { FEW = 32, TOGETHER = 8 };
 
-/* None of a few is as the one before it. */
-static bool all_differ(const uint32_t *values)
+/* Which of a few levels are not as the one before, 1 each; how many. */
+static uint32_t differ_few(uint32_t *restrict differs, const uint32_t *values, uint32_t last)
 {
-    uint32_t same = 0;
-    for (unsigned i = 1; i < FEW; i++) same += values[i] == values[i - 1];
-    return !same;
+    uint32_t sum = differs[0] = values[0] != last;
+    for (unsigned i = 1; i < FEW; i++) sum += differs[i] = values[i] != values[i - 1];
+    return sum;
 }
 
+/* All of them as changes. */
 static void put_few(trace_dense *restrict to, const uint64_t *restrict times, const uint32_t *restrict values,
                     uint64_t less)
 {
     for (unsigned i = 0; i < FEW; i++) to[i] = times[i] - less + ((uint64_t)values[i] << 32);
 }
 
+/* Those of some signals that are not as the one before them, in the order of time. */
+OAK_ALWAYS_INLINE trace_dense *merge_few(trace_dense *to, trace_dense (*few)[FEW], uint32_t (*differs)[FEW],
+                                         unsigned all)
+{
+    for (unsigned i = 0; i < FEW; i++)
+        for (unsigned n = 0; n < all; n++) *to = few[n][i], to += differs[n][i];
+    return to;
+}
+
 /* Levels of one signal, for each of which there is room; where the next one goes. */
-static trace_dense *put_one(trace_dense *to, const uint64_t *times, trace_column *one, size_t from,
+static trace_dense *put_one(trace_dense *to, const uint64_t *times, const trace_column *one, size_t from,
                             size_t count, uint64_t base)
 {
     const uint32_t *values = one->values;
     const uint64_t less = base - ((uint64_t)one->signal << 16); /* times fit into the bits below */
-    trace_dense *const first = to;
-    uint32_t last = one->last;
-    for (size_t i = from; i < from + count;) {
-        const size_t few = from + count - i < FEW ? from + count - i : FEW;
-        if (few == FEW && values[i] != last && all_differ(values + i)) {
-            put_few(to, times + i, values + i, less);
-            to += FEW;
-            i += FEW;
-            last = values[i - 1];
-            continue;
-        }
-        for (const size_t end = i + few; i < end; i++) { /* each is the next one, or not */
-            const uint32_t value = values[i];
-            *to = times[i] - less + ((uint64_t)value << 32);
-            to += value != last;
-            last = value;
-        }
+    const size_t end = from + count;
+    uint32_t last = one->last, differs[FEW];
+    trace_dense few[FEW];
+    for (; end - from >= FEW; last = values[from + FEW - 1], from += FEW) {
+        const uint32_t some = differ_few(differs, values + from, last);
+        if (!some) continue;
+        put_few(some == FEW ? to : few, times + from, values + from, less);
+        if (some == FEW) to += FEW;
+        else
+            for (unsigned i = 0; i < FEW; i += 4) { /* each is the next one, or not */
+                *to = few[i], to += differs[i];
+                *to = few[i + 1], to += differs[i + 1];
+                *to = few[i + 2], to += differs[i + 2];
+                *to = few[i + 3], to += differs[i + 3];
+            }
     }
-    one->last = last;
-    one->at = to > first ? to - 1 : NULL;
+    for (; from < end; last = values[from++]) {
+        *to = times[from] - less + ((uint64_t)values[from] << 32);
+        to += values[from] != last;
+    }
+    return to;
+}
+
+/* The same of several, in the order of time. */
+static trace_dense *put_some(trace_dense *to, const uint64_t *times, trace_column *columns,
+                             unsigned column_count, size_t from, size_t count, uint64_t base)
+{
+    const size_t end = from + count;
+    for (; end - from >= FEW && column_count <= TOGETHER; from += FEW) {
+        trace_dense few[TOGETHER][FEW];
+        uint32_t differs[TOGETHER][FEW];
+        unsigned all = 0;
+        for (trace_column *one = columns; one < columns + column_count; one++) {
+            const uint32_t *values = one->values + from;
+            if (!differ_few(differs[all], values, one->last)) continue;
+            put_few(few[all++], times + from, values, base - ((uint64_t)one->signal << 16));
+            one->last = values[FEW - 1];
+        }
+        if (all == 1) to = merge_few(to, few, differs, 1);
+        else if (all == 2) to = merge_few(to, few, differs, 2);
+        else if (all == 3) to = merge_few(to, few, differs, 3);
+        else if (all) to = merge_few(to, few, differs, all);
+    }
+    for (; from < end; from++)
+        for (trace_column *one = columns; one < columns + column_count; one++) {
+            *to = trace_dense_of(times[from] - base, one->signal, one->values[from]);
+            to += one->values[from] != one->last;
+            one->last = one->values[from];
+        }
     return to;
 }
 
@@ -227,32 +267,32 @@ static size_t take_rows(oak_trace *trace, const uint64_t *times, trace_column *c
     rows = room / column_count < count ? room / column_count : count;
     if (times[from] - piece->base > UINT16_MAX) return 0;
     while (rows && times[from + rows - 1] - piece->base > UINT16_MAX) rows--; /* times go up */
+    if (!rows) return 0;
+    const size_t end = from + rows - 1;
     for (trace_column *one = columns; one < columns + column_count; one++) {
         const trace_signal *signal = &trace->signals[one->signal];
         if (signal->last == TRACE_NONE || signal->about.is_event || signal->other ||
             signal->time >= times[from])
             return 0;
         one->last = signal->value;
-        one->at = NULL;
+        one->ends = one->values[end] != (rows > 1 ? one->values[end - 1] : one->last);
     }
-    trace_dense *to = piece->dense + at;
-    if (column_count == 1) to = put_one(to, times, columns, from, rows, piece->base);
-    for (size_t i = from; column_count > 1 && i < from + rows; i++)
-        for (trace_column *one = columns; one < columns + column_count; one++) {
-            if (one->values[i] == one->last) continue;
-            one->last = one->values[i];
-            one->at = to;
-            *to++ = trace_dense_of(times[i] - piece->base, one->signal, one->last);
-        }
+    trace_dense *const first = piece->dense + at;
+    trace_dense *to = column_count == 1
+                          ? put_one(first, times, columns, from, rows, piece->base)
+                          : put_some(first, times, columns, column_count, from, rows, piece->base);
+    trace->change_count += (size_t)(to - first);
     for (trace_column *one = columns; one < columns + column_count; one++) {
         trace_signal *signal = &trace->signals[one->signal];
-        if (!one->at) continue;
-        signal->last = trace->change_count - at + (size_t)(one->at - piece->dense);
-        signal->time = piece->base + trace_dense_after(*one->at);
-        signal->value = one->last;
-        if (signal->time > trace->end) trace->end = signal->time;
+        signal->value = one->values[end];
+        if (!one->ends) continue; /* where it changed is no matter: only the last time may come again */
+        signal->time = times[end];
+        signal->last = trace->change_count - 1;
+        for (const trace_dense *last = to - 1; trace_dense_signal(*last) != one->signal; last--)
+            signal->last--;
     }
-    trace->change_count += (size_t)(to - piece->dense) - at;
+    if (to > first && piece->base + trace_dense_after(to[-1]) > trace->end)
+        trace->end = piece->base + trace_dense_after(to[-1]);
     return rows;
 }
 

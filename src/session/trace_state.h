@@ -11,9 +11,9 @@
 
 typedef struct trace_signal {
     oak_trace_signal about;
-    size_t last; /* its last change: TRACE_NONE, or when it was and what it became */
-    uint64_t time;
-    uint32_t value, other;
+    size_t last;           /* TRACE_NONE: it has no change; else the last one, where that was at `time`, */
+    uint64_t time;         /* or earlier: then it was before that of the last change of all */
+    uint32_t value, other; /* what it became */
 } trace_signal;
 
 /* Changes are kept in pieces: dense as long as they follow one another closely and have levels, since what changes with every instruction fills
@@ -41,7 +41,7 @@ typedef struct trace_piece {
     trace_dense *dense; /* or else */
     oak_trace_change *wide;
 } trace_piece;
-enum { TRACE_PIECE = 1024 };
+enum { TRACE_PIECE = 4096 };
 
 struct oak_trace {
     oak_host host;
@@ -62,8 +62,8 @@ struct oak_trace {
 typedef struct trace_column {
     unsigned signal;
     const uint32_t *values;
-    uint32_t last; /* for those that take it: what it was last, and where that went */
-    const trace_dense *at;
+    uint32_t last; /* for those that take it: what it was last, and whether it changes at the last time */
+    bool ends;
 } trace_column;
 
 static inline oak_trace_change trace_change(const oak_trace *trace, size_t number)

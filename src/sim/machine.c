@@ -312,6 +312,7 @@ oak_status oak_machine_create(const oak_host *host, const oak_part *part, oak_ma
                             .look = look,
                             .course = sim_course,
                             .touched = &machine->touched,
+                            .known = &machine->known,
                             .pins = sim_pins,
                             .resets_at = sim_resets_at,
                             .clocks = sim_clocks,

@@ -37,16 +37,23 @@ struct oak_machine {
     uint64_t outside_next, next; /* cycles at which the outside, or anything, has something to do */
     uint64_t moment;             /* the cycle that is being looked at */
     bool advancing, resetting;
-    bool telling;                    /* the outside, of a pin: what it does then happens at `moment` */
-    unsigned stopped;                /* clocks of devices that stand still, a bit each */
-    bool lost;                       /* there was no memory for something the program has done */
-    uint64_t touched;                /* counts whatever may change a register but by its course */
+    bool telling;     /* the outside, of a pin: what it does then happens at `moment` */
+    unsigned stopped; /* clocks of devices that stand still, a bit each */
+    bool lost;        /* there was no memory for something the program has done */
+    uint64_t touched; /* counts whatever may change a register but by its course; see sim_touch */
+    uint64_t known;   /* of the core: 0 since it was touched */
     uint32_t levels[OAK_MOST_PORTS]; /* as the blocks know them */
     uint32_t fights[OAK_MOST_PORTS]; /* pins that chip and outside drive against each other */
     uint32_t shown[OAK_MOST_PORTS], floats[OAK_MOST_PORTS]; /* as the outside knows them */
     uint32_t *stored; /* of each register of the part: what was last written, for what has no role */
 };
 
+/* Something may change now that nobody could have known of. */
+static inline void sim_touch(oak_machine *machine)
+{
+    machine->touched++;
+    machine->known = 0;
+}
 /* Brings every device to the machine's own time. */
 void oak_machine_catch_up(oak_machine *machine);
 /* Registers outside the memories and the core: as the program would see them, without effects. */

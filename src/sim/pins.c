@@ -53,7 +53,7 @@ static void show_pins(oak_machine *machine, unsigned port, uint64_t now)
 
 void oak_machine_pins(oak_machine *machine, unsigned port, uint64_t now)
 {
-    machine->touched++;
+    sim_touch(machine);
     if (machine->resetting) return;
     uint32_t levels = oak_gpio_levels(&machine->gpio[port]),
              fights = oak_gpio_contention(&machine->gpio[port]);

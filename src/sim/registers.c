@@ -94,7 +94,7 @@ uint32_t sim_field_mask(unsigned width)
 void sim_call_attention(oak_machine *machine)
 {
     machine->next = 0;
-    machine->touched++;
+    sim_touch(machine);
     for (unsigned i = 0; i < machine->part->block_count; i++) machine->block[i].next = 0;
     if (machine->core && machine->isa->core->attend) machine->isa->core->attend(machine->core);
 }
@@ -106,7 +106,7 @@ uint64_t sim_advance(void *context, uint64_t now)
     oak_machine *machine = context;
     if (machine->advancing) return machine->next;
     machine->advancing = true;
-    machine->touched++;
+    sim_touch(machine);
     for (;;) {
         uint64_t at = machine->next < now ? machine->next : now;
         if (at < machine->moment) at = machine->moment;
@@ -177,7 +177,7 @@ static void set_latch(oak_machine *machine, int port, uint32_t value, uint64_t n
 {
     if (port < 0) return;
     catch_up_to(machine, now);
-    machine->touched++;
+    sim_touch(machine);
     if (machine->gpio[port].latch == value) return;
     machine->gpio[port].latch = value;
     oak_machine_pins(machine, (unsigned)port, now);
@@ -221,7 +221,7 @@ uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t valu
                             uint32_t asked)
 {
     catch_up_to(machine, now);
-    if (asked) machine->touched++;
+    if (asked) sim_touch(machine);
     for (unsigned i = machine->first_binding[number]; i < machine->first_binding[number + 1]; i++) {
         oak_block *block = &machine->block[machine->bindings[i].block];
         const oak_part_role *role = &block->about->roles[machine->bindings[i].role];
@@ -249,7 +249,7 @@ uint32_t sim_register_value(oak_machine *machine, unsigned number, uint32_t valu
 static void write_register_value(oak_machine *machine, unsigned number, uint32_t value, uint64_t now)
 {
     bool sooner = false;
-    machine->touched++;
+    sim_touch(machine);
     const oak_part_register *reg = &machine->part->registers[number];
     catch_up_to(machine, now);
     if (reg->access == OAK_READ_ONLY) {
@@ -449,7 +449,7 @@ uint64_t sim_acknowledge(void *context, unsigned line, uint64_t now)
         oak_service_take(machine->isa->core->services(machine->core),
                          machine->isa->about.own_exceptions + line);
     catch_up_to(machine, now);
-    machine->touched++;
+    sim_touch(machine);
     for (unsigned i = 0; i < machine->part->block_count; i++) {
         oak_block *block = &machine->block[i];
         unsigned which = 0;

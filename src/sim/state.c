@@ -6,7 +6,7 @@ oak_status oak_machine_visit(oak_machine *machine, const oak_state_visitor *visi
 {
     if (!machine->isa->core->visit) return OAK_UNSUPPORTED;
     oak_machine_catch_up(machine);
-    machine->touched++;
+    sim_touch(machine);
     machine->isa->core->visit(machine->core, visitor);
     for (unsigned i = 0; i < machine->part->block_count; i++)
         oak_block_ops_of(&machine->block[i])->visit(&machine->block[i], visitor);
@@ -26,7 +26,7 @@ oak_status oak_machine_tape(oak_machine *machine, oak_tape *tape)
 {
     if (!machine->isa->core->tape) return OAK_UNSUPPORTED;
     OAK_INVARIANT(!machine->advancing); /* between two instructions, with no device half way */
-    machine->touched++;
+    sim_touch(machine);
     machine->isa->core->tape(machine->core, tape);
     oak_tape_piece(tape, machine->gpio, machine->part->port_count * sizeof *machine->gpio);
     for (unsigned i = 0; i < machine->part->block_count; i++) {

@@ -648,6 +648,7 @@ static bool passes(const oak_core *core, const oak_decoded *decoded)
     int64_t nz;                                                                                              \
     uint32_t ca, cb, code_word
 #define LOAD            (nz = core->nz, ca = core->ca, cb = core->cb)
+#define SAVE_REGISTERS  (void)0
 #define SAVE            (core->nz = nz, core->ca = ca, core->cb = cb)
 #define BACK_TO_IT      (void)0
 #define CORE_LOOP(name) a32_##name

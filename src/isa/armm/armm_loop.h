@@ -506,25 +506,40 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
 #define HERE_ (half_ < core->code_halves ? core->code_first - 1 + 2 * half_ : armm_pc_of(core, op))
 #define SEEN_ (HERE_ & judged_->value->mask)
 #if LOOP_KEPT
-            if (!(which_ & judged_->lie)) { /* no row need be put down, at times */
-                if (oak_judged_stands(judged_, 0, now_)) goto looked;
-                if (oak_judged_tries(judged_)) goto look_further;
+            const uint8_t needs_ = judged_->needs;
+            if (needs_ & OAK_NEEDS_BEFORE) {
+                if (needs_ & OAK_NEEDS_ONE) goto put_one;
+                if (needs_ & OAK_NEEDS_PLACE) judged_->pc = HERE_;
+                if (needs_ & OAK_NEEDS_FLAGS) {
+                    SAVE;
+                    core->it = core->natural[half_].it; /* may be read, too */
+                    oak_judged_note_flags(judged_, core);
+                }
             }
-            if (judged_->needs_place) {
-                judged_->pc = HERE_;
-                if (judged_->only_place) goto put_place;
+            if (needs_ & OAK_NEEDS_TIME) {
+                if (!(which_ & judged_->lie)) { /* no row need be put down, at times */
+                    core->it = 0;
+                    if (oak_judged_stands(judged_, 0, now_)) goto looked;
+                    if (oak_judged_tries(judged_)) goto look_further;
+                }
+                if (!oak_judged_knows(judged_, now_)) goto look_further;
             }
-            if (judged_->has_flags) {
-                SAVE;
-                core->it = core->natural[half_].it; /* may be read, too */
-            }
-            if (!oak_judged_knows(judged_, now_)) goto look_further;
-            const bool full_ = oak_judged_put_row(judged_, core, now_);
+            const bool full_ = judged_->plain.rows   ? oak_judged_put_plain(judged_, now_)
+                               : judged_->plain.wide ? oak_judged_put_wide(judged_, now_)
+                                                     : oak_judged_put_row(judged_, core, now_);
             if (judged_->has_flags) core->it = 0;
             if (full_ && oak_judged_ask(judged_, core, done_)) goto judged;
             goto looked;
-        put_place:
-            if (!oak_judged_put_place(judged_, now_)) goto looked;
+            uint32_t one_;
+        put_one:
+            if (needs_ & OAK_NEEDS_PLACE) one_ = HERE_;
+            else if (needs_ & OAK_NEEDS_FLAGS) {
+                SAVE;
+                core->it = core->natural[half_].it;
+                one_ = judged_->status(core);
+                core->it = 0;
+            } else one_ = oak_judged_word(judged_->plain.at[0]);
+            if (!oak_judged_put_one(judged_, one_, now_)) goto looked;
             SAVE;
             if (oak_judged_ask(judged_, core, done_)) goto judged;
             goto looked;
@@ -541,12 +556,15 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
                 core->it = 0;
                 goto looked;
             case OAK_WAY_OUTSIDE: {
-                if (judged_->has_flags) {
-                    SAVE;
-                    core->it = core->natural[half_].it;
+                if (judged_->needs) {
+                    if (judged_->has_flags) {
+                        SAVE;
+                        core->it = core->natural[half_].it;
+                        oak_judged_note_flags(judged_, core);
+                    }
+                    if (judged_->needs_place) judged_->pc = HERE_;
+                    if (!oak_judged_knows(judged_, now_)) break;
                 }
-                if (judged_->needs_place) judged_->pc = HERE_;
-                if (!oak_judged_knows(judged_, now_)) break;
                 const bool stays_ = oak_judged_sum_outside(judged_, core, judged_->sums, (uint32_t)now_) &&
                                     (!judged_->has_others || oak_judged_others_outside(judged_, core, which_, (uint32_t)now_));
                 core->it = 0;

@@ -364,9 +364,10 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
 #define CORE_LOCALS                                                                                          \
     uint8_t *const data = core->data;                                                                        \
     uint32_t nz, carries, over, r, at = 0, byte = 0
-#define CORE_SETTLE KIT_SETTLE(nz, carries, over, op)
-#define SAVE        (core->nz = nz, core->carries = carries, core->over = over)
-#define LOAD        (nz = core->nz, carries = core->carries, over = core->over)
+#define CORE_SETTLE    KIT_SETTLE(nz, carries, over, op)
+#define SAVE_REGISTERS (void)0
+#define SAVE           (core->nz = nz, core->carries = carries, core->over = over)
+#define LOAD           (nz = core->nz, carries = core->carries, over = core->over)
 #define BACK_TO_IT
 #define CORE_LOOP(name) avr_##name
 KIT_LOOPS(avr_);

@@ -520,8 +520,9 @@ static bool evaluate(oak_core *core, bool weighted, uint32_t *more, bool *again)
 #define CORE_LOCALS   uint32_t n, z, v, c, to = 0
 #define LOAD                                                                                                 \
     (n = core->flags.n, z = core->flags.z, v = core->flags.v, c = core->flags.c, core->single = LOOP_ONE)
-#define CORE_SETTLE KIT_SETTLE(n, z, v, c)
-#define SAVE        (core->flags = (cpu12_flags){n, z, v, c, core->flags.h})
+#define CORE_SETTLE    KIT_SETTLE(n, z, v, c)
+#define SAVE_REGISTERS (void)0
+#define SAVE           (core->flags = (cpu12_flags){n, z, v, c, core->flags.h})
 #define BACK_TO_IT                                                                                           \
     do {                                                                                                     \
         if (core->moved) memcpy(core->reg, core->before, sizeof core->before);                               \

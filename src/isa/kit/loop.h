@@ -14,7 +14,8 @@
  *   BACK_TO_IT     what is to be done before an instruction is given up; may be empty
  *   CORE_RESTLESS  1: a register changes with the count of instructions (restless_register)
  *   CORE_LOCALS    registers that live in locals, declared
- *   SAVE, LOAD     locals to the core and back;  CORE_SETTLE  KIT_SETTLE of four of them, or not defined
+ *   SAVE, LOAD     locals to the core and back;  SAVE_REGISTERS: what of SAVE registers are read from (kit_arch.registers_at); else as SAVE
+ *                    CORE_SETTLE  KIT_SETTLE of four of them, or not defined
  *
  * A case speaks of its operands by X, Y, AT, TARGET, HERE, and ends in NEXT(units), GO_ON(operation), ENTER(operation), BRANCH_IF(condition, units),
  * FAULT(kind, space, address), HELP or FINISH; in LEAVE(units) where a kit_store has called for attention. MORE(n) charges cycles beyond those of the row, FEWER(n) gives some back. `spent` is instructions << 32 |
@@ -31,6 +32,9 @@
     } while (0)
 #ifndef CORE_SETTLE
 #define CORE_SETTLE (void)0
+#endif
+#ifndef SAVE_REGISTERS
+#define SAVE_REGISTERS SAVE
 #endif
 #define NEXT(units) GO_ON(op + (units))
 #define GO_ON(where)                                                                                         \
@@ -239,33 +243,64 @@ look:
     if (op < ops + CORE_SPAN + KIT_SPARE - 1) { /* what is not an instruction is no end of one */
         const uint64_t now = kit->time.cycles + (uint32_t)(spent - op->cost);
 #if LOOP_KEPT
-        if (!(from->judged & kit->judged.lie)) { /* no row need be put down, at times */
-            if (oak_judged_stands(&kit->judged, 0, now)) goto looked;
-            if (oak_judged_tries(&kit->judged)) goto look_further;
+        const uint8_t needs = kit->judged.needs;
+        if (needs & OAK_NEEDS_BEFORE) {
+            if (needs & OAK_NEEDS_ONE) goto put_one;
+            if (needs & OAK_NEEDS_PLACE) kit->judged.pc = SEEN_AT;
+            if (needs & OAK_NEEDS_BANK) oak_judged_note_bank(&kit->judged);
+            if (needs & OAK_NEEDS_FLAGS) {
+                SAVE;
+                oak_judged_note_flags(&kit->judged, core);
+            }
         }
-        if (kit->judged.needs_place) {
-            kit->judged.pc = SEEN_AT;
-            if (kit->judged.only_place) goto put_place;
+        if (needs & OAK_NEEDS_TIME) {
+            if (!(from->judged & kit->judged.lie)) { /* no row need be put down, at times */
+                if (oak_judged_stands(&kit->judged, 0, now)) goto looked;
+                if (oak_judged_tries(&kit->judged)) goto look_further;
+            }
+            if (!oak_judged_knows(&kit->judged, now)) goto look_further;
         }
+        SAVE_REGISTERS;
+        if (KIT_RARELY(!kit->judged.plain.rows)) goto put_row;
+        if (!oak_judged_put_plain(&kit->judged, now)) goto looked;
+    ask_about_rows:
         SAVE;
-        if (!oak_judged_knows(&kit->judged, now)) goto look_further;
-        if (!oak_judged_put_row(&kit->judged, core, now)) goto looked;
         if (oak_judged_ask(&kit->judged, core, spent - op->cost)) goto judged;
         goto looked;
-    put_place:
-        if (!oak_judged_put_place(&kit->judged, now)) goto looked;
-        SAVE;
-        if (oak_judged_ask(&kit->judged, core, spent - op->cost)) goto judged;
-        goto looked;
+    put_row:
+        if (kit->judged.plain.wide) {
+            if (!oak_judged_put_wide(&kit->judged, now)) goto looked;
+        } else if (!oak_judged_put_row(&kit->judged, core, now)) goto looked;
+        goto ask_about_rows;
+        uint32_t one;
+    put_one:
+        if (needs & OAK_NEEDS_PLACE) one = SEEN_AT;
+        else if (needs & OAK_NEEDS_FLAGS) {
+            SAVE;
+            one = kit->judged.status(core);
+        } else {
+            SAVE_REGISTERS;
+            one = oak_judged_word(kit->judged.plain.at[0]);
+        }
+        if (!oak_judged_put_one(&kit->judged, one, now)) goto looked;
+        goto ask_about_rows;
     look_further:
 #else
         if (kit->judged.way == OAK_WAY_OUTSIDE) {
+            SAVE_REGISTERS;
+            if (kit->judged.needs) {
+                if (kit->judged.has_flags) {
+                    SAVE;
+                    oak_judged_note_flags(&kit->judged, core);
+                }
+                if (kit->judged.needs_place) kit->judged.pc = SEEN_AT;
+                if (!oak_judged_knows(&kit->judged, now)) goto look_at_all;
+            }
+            if (oak_judged_sum_outside(&kit->judged, core, kit->judged.sums, (uint32_t)now)) {
+                if (!kit->judged.has_others) goto looked;
+                if (oak_judged_others_outside(&kit->judged, core, from->judged, (uint32_t)now)) goto looked;
+            }
             SAVE;
-            if (kit->judged.needs_place) kit->judged.pc = SEEN_AT;
-            if (!oak_judged_knows(&kit->judged, now)) goto look_at_all;
-            if (!oak_judged_sum_outside(&kit->judged, core, kit->judged.sums, (uint32_t)now)) goto ask_all;
-            if (!kit->judged.has_others) goto looked;
-            if (oak_judged_others_outside(&kit->judged, core, from->judged, (uint32_t)now)) goto looked;
             goto ask_all;
         }
         switch (kit->judged.way) {

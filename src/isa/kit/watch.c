@@ -264,6 +264,7 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
             kit->judges[i][0].cells.accesses = kit->judges[i][1].cells.accesses = 0;
             if (goes || cells->space || cells->address != about->pc_register) continue;
             kit->judged.value[i].kind = OAK_JUDGED_PC;
+            kit->judged.asked &= ~(1u << i);
             continue;
         }
         kit_wanted *judges = kit->judges[i];
@@ -274,7 +275,8 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
         unsigned bytes = cells->size * oak_unit_bytes(about, cells->space);
         const uint8_t *at = kit_cells(core, cells->space, cells->address, bytes);
         if (cells->space && at && !about->spaces[cells->space].special)
-            oak_judged_at(&kit->judged, i, at, bytes, false);
+            oak_judged_at(&kit->judged, i, at, bytes, false,
+                          kit_cells(core, cells->space, cells->address, 4) ? 4 : bytes);
         if (cells->space) continue;
         kit->judged.value[i].kind = OAK_JUDGED_REGISTER;
         kit->judged.asked &= ~(1u << i);
@@ -305,7 +307,8 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
         }
         if (lies && lies[cells->address].bytes)
             oak_judged_at(&kit->judged, i, (const uint8_t *)core + lies[cells->address].offset,
-                          lies[cells->address].bytes, !lies[cells->address].pair);
+                          lies[cells->address].bytes, !lies[cells->address].pair,
+                          kit->arch->core_size - lies[cells->address].offset);
         else if (kit->arch->status && cells->address == about->flags[0].reg)
             oak_judged_by(&kit->judged, i, kit->arch->status);
     }

@@ -313,9 +313,10 @@ static uint32_t bank(const oak_core *core)
     uint32_t a, cy, carries, pointed = 0, io_target = 0;                                                     \
     uint64_t io_end = 0;                                                                                     \
     uint8_t *r
-#define SAVE       (core->a = (uint8_t)a, core->cy = (uint8_t)cy, core->carries = carries)
-#define LOAD       (a = core->a, cy = core->cy, carries = core->carries, r = data + (data[PSW] & 0x18))
-#define BACK_TO_IT (op = io_op ? io_op : op)
+#define SAVE_REGISTERS (core->a = (uint8_t)a)
+#define SAVE           (core->a = (uint8_t)a, core->cy = (uint8_t)cy, core->carries = carries)
+#define LOAD           (a = core->a, cy = core->cy, carries = core->carries, r = data + (data[PSW] & 0x18))
+#define BACK_TO_IT     (op = io_op ? io_op : op)
 
 #define CORE_LOOP(name) mcs51_##name
 KIT_LOOPS(mcs51_);

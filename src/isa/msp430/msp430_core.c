@@ -278,8 +278,9 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
 #define CORE_LOCALS                                                                                          \
     uint32_t sz, by, a = 0, b = 0, r = 0, address = 0, undo = 0;                                             \
     bool returning = false
-#define LOAD (sz = core->flags.sz, by = core->flags.by)
-#define SAVE (core->flags = (msp430_flags){sz, by})
+#define LOAD           (sz = core->flags.sz, by = core->flags.by)
+#define SAVE_REGISTERS (void)0
+#define SAVE           (core->flags = (msp430_flags){sz, by})
 #define BACK_TO_IT                                                                                           \
     do {                                                                                                     \
         if (undo) core->reg[undo >> 16] = (uint16_t)undo;                                                    \

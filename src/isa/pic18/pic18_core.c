@@ -511,7 +511,8 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
     uint8_t *bank, *cell, *pointer;                                                                          \
     const uint8_t *kinds;                                                                                    \
     uint32_t w, nz, carries, mask, at = 0, byte = 0
-#define SAVE (core->w = (uint8_t)w, core->nz = nz, core->carries = carries)
+#define SAVE_REGISTERS (core->w = (uint8_t)w)
+#define SAVE           (core->w = (uint8_t)w, core->nz = nz, core->carries = carries)
 #define LOAD                                                                                                 \
     (w = core->w, nz = core->nz, carries = core->carries, bank = core->data + bank_of(core),                 \
      kinds = core->kind + bank_of(core))

@@ -302,8 +302,9 @@ static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *
     kit_op *page;                                                                                            \
     uint8_t *cell;                                                                                           \
     uint32_t w, zero, carry, half, at = 0, byte = 0
-#define CORE_SETTLE KIT_SETTLE(w, zero, carry, half)
-#define SAVE        (core->w = (uint8_t)w, core->zero = zero, core->carry = carry, core->half = half)
+#define CORE_SETTLE    KIT_SETTLE(w, zero, carry, half)
+#define SAVE_REGISTERS (core->w = (uint8_t)w)
+#define SAVE           (core->w = (uint8_t)w, core->zero = zero, core->carry = carry, core->half = half)
 #define LOAD                                                                                                 \
     (w = core->w, zero = core->zero, carry = core->carry, half = core->half,                                 \
      page = ops + ((uint32_t)(core->data[PCLATH] & 0x18) << 8),                                              \

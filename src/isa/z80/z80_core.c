@@ -225,7 +225,8 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
 #define CORE_LOCALS   uint32_t sz, by, cy, hx, xy, wz, prefixes, address = 0, byte = 0, word = 0, got = 0
 #define LOAD_FLAGS                                                                                           \
     (sz = core->flags.sz, by = core->flags.by, cy = core->flags.cy, hx = core->flags.hx, xy = core->flags.xy)
-#define LOAD (LOAD_FLAGS, wz = core->wz, prefixes = core->prefixes)
+#define LOAD           (LOAD_FLAGS, wz = core->wz, prefixes = core->prefixes)
+#define SAVE_REGISTERS (void)0
 #define SAVE                                                                                                 \
     (core->flags = (z80_flags){sz, by, cy, hx, xy}, core->wz = wz & 0xFFFF, core->prefixes = prefixes)
 #define BACK_TO_IT      (void)0
