@@ -710,7 +710,6 @@ START_TEST(a_judge_completes_its_rows_and_minds_limits)
         ck_assert_int_eq(b.chip.ops->judge(b.chip.chip, NULL), OAK_OK);
         bench_close(&b);
 
-        put_on(&b, one, one->program);
         limited of = {.from = (uint32_t)all.value[all.count / 2], .width = 5};
         unsigned least = 0, most = 0;
         for (unsigned i = 1; i <= all.count; i++) {
@@ -719,26 +718,46 @@ START_TEST(a_judge_completes_its_rows_and_minds_limits)
             least += within != was;
             most += within || was;
         }
-        of.within = lies_within(&of, (uint32_t)all.value[0]);
-        judge = (oak_judge){.context = &of,
+        for (unsigned steps = 0; steps <= 3; steps += 3) { /* the same said in two ways */
+            put_on(&b, one, one->program);
+            of.within = lies_within(&of, (uint32_t)all.value[0]);
+            of.times = of.vain = 0;
+            judge = (oak_judge){.context = &of,
                             .ends = counts_within,
                             .cells = cells,
                             .masks = masks,
                             .count = 2,
                             .asks = 3,
-                            .limits = {{.adds = 4, .from = of.from, .width = of.width, .bits = UINT64_MAX}},
+                            .limits = {{.values = 4,
+                                        .times = {2, 0, 1},
+                                        .from = 2 * (int64_t)of.from,
+                                        .width = 2 * of.width + 1,
+                                        .bits = UINT64_MAX,
+                                        .step_count = steps,
+                                        .steps = {{OAK_STEP_ADD, true, 0, 0, UINT32_MAX, 0},
+                                                  {.kind = OAK_STEP_TIMES, .number = -2},
+                                                  {.kind = OAK_STEP_TIMES, .number = -1}}}},
                             .limit_count = 1};
-        ck_assert_int_ne(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK); /* there is no third value */
-        judge.limits->adds = 1;
-        judge.limit_count = OAK_MOST_LIMITS + 1;
-        ck_assert_int_ne(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
-        judge.limit_count = 1;
-        ck_assert_int_eq(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
-        ck_assert_int_eq(b.chip.ops->run(b.chip.chip, UINT64_MAX, all.count, &stop), OAK_OK);
-        ck_assert_msg(least && of.times >= least && of.times <= most + 1 && of.vain <= all.count / 2,
-                      "%s: asked %u times, of %u to %u, and %u in vain", one->part, of.times, least, most,
-                      of.vain);
-        bench_close(&b);
+            ck_assert_int_ne(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK); /* there is no third value */
+            judge.limits->values = 1;
+            judge.limit_count = OAK_MOST_LIMITS + 1;
+            ck_assert_int_ne(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
+            judge.limit_count = 1;
+            if (steps) {
+                judge.limits->steps[0].value = 1; /* which is none of its values */
+                ck_assert_int_ne(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
+                judge.limits->steps[0].value = 0;
+                judge.limits->steps[2].kind = OAK_STEP_DOWN; /* by less than nothing */
+                ck_assert_int_ne(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
+                judge.limits->steps[2].kind = OAK_STEP_TIMES;
+            }
+            ck_assert_int_eq(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
+            ck_assert_int_eq(b.chip.ops->run(b.chip.chip, UINT64_MAX, all.count, &stop), OAK_OK);
+            ck_assert_msg(least && of.times >= least && of.times <= most + 1 && of.vain <= all.count / 2,
+                          "%s: asked %u times, of %u to %u, and %u in vain", one->part, of.times, least, most,
+                          of.vain);
+            bench_close(&b);
+        }
     }
     ck_assert_uint_gt(changing, 5);
 }

@@ -230,7 +230,7 @@ enum { OAK_MOST_WATCHED = 17 };
  * Values come back all the time. Where few are judged (OAK_FEW_JUDGED at most), and all of them are asked about, a chip may put down what they were when `ends` said
  * false, and what mattered then, and not ask for the same again: an entry counts as long as `since` of both is the same.
  *
- * Where there are `limits`, nothing comes of values whose sums lie outside all of them: a chip need ask only while one lies within, and once when none does any longer. */
+ * Where there are `limits`, nothing comes of values whose sums, or what some steps make of them, lie outside all of them: a chip need ask only while one lies within, and once when none does any longer. */
 enum { OAK_MOST_JUDGED = 16, OAK_MOST_LIMITS = 4, OAK_FEW_JUDGED = 4, OAK_JUDGED_VAIN = 1024 };
 enum {
     OAK_JUDGED_TIME = 0x10000, /* the lower half of the cycles since reset */
@@ -255,10 +255,32 @@ typedef struct oak_judged_known {
     uint32_t since;      /* never 0 */
     oak_judged_vain *at; /* OAK_JUDGED_VAIN of them */
 } oak_judged_known;
+/* Beside sums there are results of some steps, each of which makes of the one before, 0 at first, and a value, or a number, another one: as wide
+ * as `number`, and wrapped. */
+typedef enum oak_judged_step_kind {
+    OAK_STEP_ADD,
+    OAK_STEP_TAKE,
+    OAK_STEP_AND,
+    OAK_STEP_OR,
+    OAK_STEP_XOR,
+    OAK_STEP_TIMES,
+    OAK_STEP_DOWN /* so many bits down, filled up with the highest one: at most 63 */
+} oak_judged_step_kind;
+enum { OAK_MOST_STEPS = 6 };
+typedef struct oak_judged_step {
+    uint8_t kind; /* oak_judged_step_kind */
+    bool is_value;
+    uint8_t value, shift; /* its number, and bits: (value >> shift) & mask; or else */
+    uint32_t mask;
+    int64_t number;
+} oak_judged_step;
 typedef struct oak_judged_limits {
-    uint32_t adds, takes; /* values whose sum it is, and those that are taken away from it: a bit each */
+    uint32_t values; /* whose sum it is, each so many times, or of which there are steps: a bit each */
+    int64_t times[OAK_MOST_JUDGED];
     int64_t from;
     uint64_t width, bits; /* it lies within where the bits of (sum - from) are at most `width` */
+    unsigned step_count;
+    oak_judged_step steps[OAK_MOST_STEPS];
 } oak_judged_limits;
 typedef struct oak_judge {
     void *context;

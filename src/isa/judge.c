@@ -158,6 +158,17 @@ static void keep(const oak_judged *judged, uint64_t now)
     rows->whole = rows->count;
 }
 
+static bool are_limits(const oak_judge *judge, const oak_judged_limits *limits)
+{
+    if (limits->step_count > OAK_MOST_STEPS || limits->values >> judge->count) return false;
+    for (const oak_judged_step *one = limits->steps; one < limits->steps + limits->step_count; one++)
+        if (one->kind > OAK_STEP_DOWN || (one->is_value && (one->shift > 31 || one->value >= judge->count)) ||
+            (!one->is_value && one->kind == OAK_STEP_DOWN && (one->number < 0 || one->number > 63)) ||
+            (one->is_value && (one->kind == OAK_STEP_DOWN || !(limits->values >> one->value & 1))))
+            return false;
+    return true;
+}
+
 oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core_setup *setup, oak_core *core,
                           const oak_judge *judge)
 {
@@ -176,7 +187,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
             return OAK_UNSUPPORTED;
         if (judge->limit_count > OAK_MOST_LIMITS) return OAK_UNSUPPORTED;
         for (unsigned i = 0; i < judge->limit_count; i++)
-            if ((judge->limits[i].adds | judge->limits[i].takes) >> judge->count) return OAK_UNSUPPORTED;
+            if (!are_limits(judge, &judge->limits[i])) return OAK_UNSUPPORTED;
         for (unsigned i = 0; i < judge->count; i++) {
             bool made_up = !judge->cells[i].space && judge->cells[i].address == OAK_JUDGED_WORKED_OUT;
             if (made_up && !judge->works_out) return OAK_UNSUPPORTED;
@@ -313,20 +324,60 @@ void oak_judged_take(oak_judged *judged, oak_core *core)
         judged->last[i] = oak_judged_now(judged, core, &judged->value[i]);
 }
 
-bool oak_judged_others_outside(const oak_judged *judged, const oak_core *core, unsigned which, uint32_t now)
+static inline uint64_t make_step(unsigned kind, uint64_t left, uint64_t right)
 {
-    for (const oak_judged_reads *reads = judged->sums + 1; reads < judged->sums_end; reads++)
-        if (which & (reads->limits.adds | reads->limits.takes) &&
-            !oak_judged_sum_outside(judged, core, reads, now))
-            return false;
-    return true;
+    switch (kind) {
+    case OAK_STEP_ADD: return left + right;
+    case OAK_STEP_TAKE: return left - right;
+    case OAK_STEP_AND: return left & right;
+    case OAK_STEP_OR: return left | right;
+    case OAK_STEP_XOR: return left ^ right;
+    case OAK_STEP_TIMES: return left * right;
+    default: return left >> 63 ? ~(~left >> right) : left >> right;
+    }
+}
+
+static inline uint64_t step(const oak_judged_step *one, uint64_t left, uint32_t value)
+{
+    return make_step(one->kind, left,
+                     one->is_value ? value >> one->shift & one->mask : (uint64_t)one->number);
+}
+
+static inline uint32_t stride_over(const oak_judged_stride *one)
+{
+    const uint8_t *at = one->at;
+    if (one->bank) at += *one->bank & one->bank_bits;
+    return oak_judged_word(at) >> one->shift & one->mask;
+}
+
+uint64_t oak_judged_stepped(const oak_judged_reads *reads)
+{
+    const oak_judged_stride *one = reads->strides;
+    uint64_t result = stride_over(one); /* which is added to nothing */
+    while (++one < reads->strides_end) result = make_step(one->kind, result, stride_over(one));
+    return result;
+}
+
+uint64_t oak_judged_stepped_any(const oak_judged *judged, const oak_core *core, const oak_judged_reads *reads,
+                                uint32_t now)
+{
+    const oak_judged_limits *limits = &reads->limits;
+    uint64_t result = 0;
+    for (const oak_judged_step *one = limits->steps; one < limits->steps + limits->step_count; one++) {
+        const oak_judged_quick *quick = &judged->quick[one->value];
+        result = step(one, result, one->is_value ? oak_judged_quick_word(judged, core, quick, now) : 0);
+    }
+    return result;
 }
 
 static uint64_t sum_of(const oak_judged *judged, const oak_judged_limits *limits)
 {
     uint64_t sum = 0;
-    for (uint32_t some = limits->adds; some; some &= some - 1) sum += judged->last[oak_lowest_bit(some)];
-    for (uint32_t some = limits->takes; some; some &= some - 1) sum -= judged->last[oak_lowest_bit(some)];
+    for (const oak_judged_step *one = limits->steps; one < limits->steps + limits->step_count; one++)
+        sum = step(one, sum, judged->last[one->value]);
+    if (limits->step_count) return sum;
+    for (uint32_t some = limits->values; some; some &= some - 1)
+        sum += judged->last[oak_lowest_bit(some)] * (uint64_t)limits->times[oak_lowest_bit(some)];
     return sum;
 }
 
@@ -338,7 +389,7 @@ static void mind_limits(oak_judged *judged)
     judged->way = judged->usual_way;
     for (const oak_judged_reads *one = judged->sums; one < judged->sums_end; one++) {
         if (!oak_judged_lies_outside(&one->limits, sum_of(judged, &one->limits))) return;
-        summed |= one->limits.adds | one->limits.takes;
+        summed |= one->which;
     }
     judged->way = OAK_WAY_OUTSIDE;
     judged->matter = summed;
@@ -612,7 +663,7 @@ static void place_reads(const oak_judged *judged, oak_judged_reads *reads, uint3
     for (uint32_t some = asked; some; some &= some - 1) {
         const oak_judged_quick *one = &judged->quick[oak_lowest_bit(some)];
         oak_judged_asked *to = reads->counts.quick ? &reads->asked[count++] : &reads->counts;
-        *to = (oak_judged_asked){.quick = one, .sign = one->sign};
+        *to = (oak_judged_asked){.quick = one, .times = one->times};
     }
     reads->asked_end = reads->asked + count;
 }
@@ -641,6 +692,31 @@ static void place_rows(oak_judged *judged)
     judged->judge.rows->complete = complete;
 }
 
+/* The same of steps, where all of what they need are bytes of banks, words, and numbers that are as wide as these. */
+static void place_strides(const oak_judged *judged, oak_judged_reads *reads)
+{
+    oak_judged_stride *to = reads->strides;
+    reads->is_plain = reads->limits.steps->kind == OAK_STEP_ADD && !is_host_big();
+    for (unsigned i = 0; i < reads->limits.step_count; i++, to++) {
+        const oak_judged_step *one = &reads->limits.steps[i];
+        const oak_judged_quick *quick = &judged->quick[one->value];
+        *to = (oak_judged_stride){.kind = one->kind, .number = (uint32_t)one->number, .mask = UINT32_MAX};
+        to->at = (const uint8_t *)&to->number;
+        if (!one->is_value) {
+            reads->is_plain &= one->number == to->number;
+            continue;
+        }
+        const bool is_banked = quick->kind == OAK_QUICK_BANKED;
+        reads->is_plain &= is_banked || judged->words >> one->value & 1;
+        to->at = quick->at;
+        to->bank = is_banked ? quick->bank : NULL;
+        to->bank_bits = quick->bank_bits;
+        to->shift = one->shift;
+        to->mask = one->mask & quick->mask >> one->shift;
+    }
+    reads->strides_end = to;
+}
+
 /* Limits help where what is summed can be looked at quickly, and neither stands for long nor comes alone. */
 static void place_limits(oak_judged *judged)
 {
@@ -652,13 +728,15 @@ static void place_limits(oak_judged *judged)
         const oak_judged_limits *one = &judge->limits[i];
         oak_judged_reads *reads = &judged->sums[i];
         for (unsigned n = 0; n < judged->count; n++)
-            judged->quick[n].sign = one->takes >> n & 1 ? UINT64_MAX : 0;
-        place_reads(judged, reads, one->adds | one->takes, is_host_big() ? 0 : judged->words,
+            judged->quick[n].times = (uint64_t)one->times[n];
+        place_reads(judged, reads, one->values, is_host_big() ? 0 : judged->words,
                     OAK_FIRST_READS);
         reads->has_more = reads->end > reads->at || reads->asked_end > reads->asked;
         reads->limits = *one;
+        reads->which = one->values;
+        place_strides(judged, reads);
         judged->has_flags |= reads->end > reads->banked_end || judged->status;
-        summed |= one->adds | one->takes;
+        summed |= one->values;
     }
     for (uint32_t some = summed; some; some &= some - 1)
         if (judged->quick[oak_lowest_bit(some)].kind == OAK_QUICK_CALLS) return;

@@ -60,7 +60,7 @@ typedef struct oak_judged_quick {
     uint32_t moves; /* what is asked for: base + ((cycle ^ flips) & moves) */
     uint8_t kind, bank_bits, number;
     uint8_t shift; /* of what is put down as a word */
-    uint64_t sign; /* in what has limits: all bits set where it is taken away */
+    uint64_t times; /* in what has limits */
 } oak_judged_quick;
 
 /* What is judged most often is looked at in a shorter way. */
@@ -72,6 +72,12 @@ typedef enum oak_judged_way {
     OAK_WAY_PC_ASKS,    /* or a single one */
     OAK_WAY_LIES_ASKS   /* and nothing else changes it than instructions */
 } oak_judged_way;
+/* One step, of a word: a number has one of its own. */
+typedef struct oak_judged_stride {
+    const uint8_t *at, *bank;
+    uint32_t mask, number;
+    uint8_t kind, shift, bank_bits;
+} oak_judged_stride;
 enum oak_judged_need {
     OAK_NEEDS_TIME = 1,  /* it is asked for: what is known of it may be too old */
     OAK_NEEDS_PLACE = 2, /* the program counter */
@@ -82,7 +88,7 @@ enum oak_judged_need {
 };
 typedef struct oak_judged_asked {
     const oak_judged_quick *quick; /* NULL: nothing */
-    uint64_t sign;
+    uint64_t times;
 } oak_judged_asked;
 /* What is put down in rows one by one, or summed: words, bytes, bytes of banks and others; and of sums two words
  * that are always read, before, the first one that is asked for, and more of these behind. A word may have other bits than those of its value: they are masked where they are summed, or in
@@ -92,9 +98,13 @@ typedef struct oak_judged_reads {
     oak_judged_quick first[OAK_FIRST_READS];
     oak_judged_asked counts;
     bool has_more; /* than these */
+    uint32_t which; /* all of them: a bit each */
     const oak_judged_quick *words_end, *bytes_end, *banked_end, *end;
     const oak_judged_asked *asked_end;
-    oak_judged_limits limits;
+    oak_judged_limits limits; /* with steps in place of a sum, at times: */
+    bool is_plain;            /* of words alone, as these are */
+    oak_judged_stride strides[OAK_MOST_STEPS];
+    const oak_judged_stride *strides_end;
     oak_judged_quick at[OAK_MOST_JUDGED];
     oak_judged_asked asked[OAK_MOST_JUDGED];
 } oak_judged_reads;
@@ -334,35 +344,45 @@ static inline bool oak_judged_lies_outside(const oak_judged_limits *limits, uint
 {
     return ((sum - (uint64_t)limits->from) & limits->bits) > limits->width;
 }
-static inline uint64_t oak_judged_signed(const oak_judged_quick *quick, uint32_t word, uint64_t sign)
-{
-    return ((uint64_t)(word & quick->mask) ^ sign) - sign;
-}
+/* What steps come to, of bytes and words alone, */
+uint64_t oak_judged_stepped(const oak_judged_reads *reads);
+/* or of anything. */
+uint64_t oak_judged_stepped_any(const oak_judged *judged, const oak_core *core, const oak_judged_reads *reads,
+                                uint32_t now);
 /* OAK_WAY_OUTSIDE, likewise: true when this sum still is. */
 static inline bool oak_judged_sum_outside(const oak_judged *judged, const oak_core *core,
                                           const oak_judged_reads *reads, uint32_t now)
 {
+    if (reads->limits.step_count)
+        return oak_judged_lies_outside(&reads->limits, reads->is_plain
+                                                           ? oak_judged_stepped(reads)
+                                                           : oak_judged_stepped_any(judged, core, reads, now));
     const oak_judged_quick *quick = reads->first;
-    uint64_t sum = oak_judged_signed(quick, oak_judged_word(quick->at), quick->sign);
+    uint64_t sum = (oak_judged_word(quick->at) & quick->mask) * quick->times;
     quick++;
-    sum += oak_judged_signed(quick, oak_judged_word(quick->at), quick->sign);
+    sum += (oak_judged_word(quick->at) & quick->mask) * quick->times;
     if (reads->counts.quick)
-        sum += oak_judged_signed(reads->counts.quick, oak_judged_moved(reads->counts.quick, now),
-                                 reads->counts.sign);
+        sum += (oak_judged_moved(reads->counts.quick, now) & reads->counts.quick->mask) * reads->counts.times;
     if (!reads->has_more) return oak_judged_lies_outside(&reads->limits, sum);
     for (quick = reads->at; quick < reads->words_end; quick++)
-        sum += oak_judged_signed(quick, oak_judged_word(quick->at), quick->sign);
-    for (; quick < reads->bytes_end; quick++) sum += oak_judged_signed(quick, *quick->at, quick->sign);
+        sum += (oak_judged_word(quick->at) & quick->mask) * quick->times;
+    for (; quick < reads->bytes_end; quick++) sum += (*quick->at & quick->mask) * quick->times;
     for (; quick < reads->banked_end; quick++)
-        sum += oak_judged_signed(quick, quick->at[*quick->bank & quick->bank_bits], quick->sign);
+        sum += (quick->at[*quick->bank & quick->bank_bits] & quick->mask) * quick->times;
     for (; quick < reads->end; quick++)
-        sum += oak_judged_signed(quick, oak_judged_quick_word(judged, core, quick, 0), quick->sign);
+        sum += oak_judged_quick_word(judged, core, quick, 0) * quick->times;
     for (const oak_judged_asked *one = reads->asked; one < reads->asked_end; one++)
-        sum += oak_judged_signed(one->quick, oak_judged_moved(one->quick, now), one->sign);
+        sum += (oak_judged_moved(one->quick, now) & one->quick->mask) * one->times;
     return oak_judged_lies_outside(&reads->limits, sum);
 }
-/* Those behind the first one, of which only these values may have changed. */
-bool oak_judged_others_outside(const oak_judged *judged, const oak_core *core, unsigned which, uint32_t now);
+/* The same of several, of which only these values may have changed. */
+static inline bool oak_judged_all_outside(const oak_judged *judged, const oak_core *core, unsigned which,
+                                          uint32_t now)
+{
+    for (const oak_judged_reads *reads = judged->sums; reads < judged->sums_end; reads++)
+        if (which & reads->which && !oak_judged_sum_outside(judged, core, reads, now)) return false;
+    return true;
+}
 
 /* OAK_WAY_QUICK_ASKS, likewise: true when one of them has changed. */
 static inline bool oak_judged_changes(oak_judged *judged, const oak_core *core, unsigned which, uint64_t now)

@@ -4,23 +4,8 @@
 #include "base/bits.h"
 #include "base/bytes.h"
 #include "session/session_state.h"
+#include "session/judge.h"
 #include "session/values.h"
-
-enum {
-    JUDGE_NUMBER,
-    JUDGE_TIME, /* in cycles: the value is their lower half */
-    JUDGE_VALUE,
-    JUDGE_AGAINST, /* a value and a number, the usual case */
-    JUDGE_WITH,    /* what there is and a value */
-
-    JUDGE_THAN, /* what there is and a number */
-    JUDGE_ONE,
-    JUDGE_TWO,
-    JUDGE_BIT,
-    JUDGE_UNLESS, /* 0: goes on at the operation `number` */
-    JUDGE_END,    /* of a piece of the program: a condition, whose watch is `number`, */
-    JUDGE_SAMPLE  /* or what is recorded */
-};
 
 /* What the chip is to look at. */
 typedef struct judged_values {
@@ -632,109 +617,6 @@ static bool compile_all(oak_session *session, judged_values *values)
     return true;
 }
 
-/* A sum of values and a number, as limits of nothing yet; or what is 0 where all of some sums lie outside their limits. */
-typedef struct linear {
-    enum { LINEAR_ELSE, LINEAR_SUM, LINEAR_LIMITED } kind;
-    bool has_time; /* of which only the lower half is told */
-    int64_t more;
-    unsigned count;
-    oak_judged_limits limits[OAK_MOST_LIMITS];
-} linear;
-
-static uint32_t values_in(const linear *sum)
-{
-    return sum->limits->adds | sum->limits->takes;
-}
-
-/* Two sides compared: their difference is what has limits. */
-static linear compared(unsigned op, const linear *left, const linear *right)
-{
-    enum { TIME_BITS = 32 };
-    const bool has_time = left->has_time || right->has_time;
-    const int64_t far = (int64_t)1 << 60, at = right->more - left->more;
-    int64_t from = -far, to = far;
-    linear result = {.kind = LINEAR_LIMITED, .count = 1};
-    if (op == OP_EQUAL) from = to = at;
-    else if (op == OP_LESS || op == OP_LESS_EQUAL) to = at - (op == OP_LESS);
-    else if (op == OP_GREATER || op == OP_GREATER_EQUAL) from = at + (op == OP_GREATER);
-    else result.kind = LINEAR_ELSE;
-    if (has_time && op != OP_EQUAL) result.kind = LINEAR_ELSE;
-    *result.limits = (oak_judged_limits){.adds = left->limits->adds | right->limits->takes,
-                                         .takes = left->limits->takes | right->limits->adds,
-                                         .from = from,
-                                         .width = (uint64_t)to - (uint64_t)from,
-                                         .bits = has_time ? ((uint64_t)1 << TIME_BITS) - 1 : UINT64_MAX};
-    return result;
-}
-
-/* Both of them have to hold: the limits of one will do, and what is to be equal keeps closer. */
-static linear either(const linear *left, const linear *right)
-{
-    if (left->kind != LINEAR_LIMITED) return *right;
-    if (right->kind != LINEAR_LIMITED || left->count < right->count) return *left;
-    return right->count < left->count || !right->limits->width ? *right : *left;
-}
-
-/* One of them has to hold: the limits of both. */
-static linear both(const linear *left, const linear *right)
-{
-    linear result = *left;
-    if (left->kind != LINEAR_LIMITED || right->kind != LINEAR_LIMITED ||
-        left->count + right->count > OAK_MOST_LIMITS)
-        return (linear){.kind = LINEAR_ELSE};
-    for (unsigned i = 0; i < right->count; i++) result.limits[result.count++] = right->limits[i];
-    return result;
-}
-
-static linear combined(unsigned op, const linear *left, const linear *right)
-{
-    const int64_t far = (int64_t)1 << 40;
-    linear result = *left;
-    if (op == OP_AND_THEN) result = either(left, right);
-    if (op == OP_AND_THEN && result.kind != LINEAR_LIMITED) return (linear){.kind = LINEAR_ELSE};
-    if (op == OP_AND_THEN) return result;
-    if (op == OP_OR_ELSE) return both(left, right);
-    if (left->kind != LINEAR_SUM || right->kind != LINEAR_SUM || values_in(left) & values_in(right) ||
-        left->more < -far || left->more > far || right->more < -far || right->more > far)
-        return (linear){.kind = LINEAR_ELSE};
-    if (op != OP_ADD && op != OP_SUBTRACT) return compared(op, left, right);
-    const bool less = op == OP_SUBTRACT;
-    result.has_time |= right->has_time;
-    result.more += less ? -right->more : right->more;
-    result.limits->adds |= less ? right->limits->takes : right->limits->adds;
-    result.limits->takes |= less ? right->limits->adds : right->limits->takes;
-    return result;
-}
-
-/* What limits conditions by themselves, if anything does. */
-static linear limits_of(const oak_session *session, const judged_values *values)
-{
-    const linear nothing = {.kind = LINEAR_ELSE};
-    linear stack[JUDGE_DEPTH + 1], *top = stack; /* the number above the last one */
-    linear all = {.kind = LINEAR_LIMITED};
-    for (unsigned i = 0; i < session->judged_count; i++) {
-        const judge_op *op = &session->judged[i];
-        const linear number = {.kind = LINEAR_SUM, .more = op->number};
-        linear value = {.kind = LINEAR_SUM, .has_time = op->kind == JUDGE_TIME};
-        if (op->kind == JUDGE_TIME || (op->kind >= JUDGE_VALUE && op->kind <= JUDGE_WITH)) {
-            value.limits->adds = 1u << op->from;
-            if (op->shift || values->masks[op->from] & ~op->mask) value.kind = LINEAR_ELSE;
-        }
-        if (op->kind == JUDGE_NUMBER) *top++ = number;
-        else if (op->kind == JUDGE_TIME || op->kind == JUDGE_VALUE) *top++ = value;
-        else if (op->kind == JUDGE_AGAINST) *top++ = combined(op->op, &value, &number);
-        else if (op->kind == JUDGE_WITH) top[-1] = combined(op->op, &top[-1], &value);
-        else if (op->kind == JUDGE_THAN) top[-1] = combined(op->op, &top[-1], &number);
-        else if (op->kind == JUDGE_TWO) top--, top[-1] = combined(op->op, &top[-1], &top[0]);
-        else if (op->kind == JUDGE_ONE || op->kind == JUDGE_BIT) top[-1].kind = LINEAR_ELSE;
-        else if (op->kind == JUDGE_END) {
-            if (session->watches[op->number].about.kind != OAK_WATCH_HOLDS) return nothing;
-            all = both(&all, --top);
-        } else if (op->kind == JUDGE_SAMPLE) return nothing;
-    }
-    return all;
-}
-
 static bool has_room(oak_session *session)
 {
     if (session->judge_space) return true;
@@ -773,9 +655,7 @@ bool session_judge(oak_session *session)
         if (session->judged_samples == session->judged_later) judge.vain = &session->vain;
         memcpy(session->judged_masks, values.masks, sizeof values.masks);
         forget_vain(session);
-        const linear limited = limits_of(session, &values);
-        memcpy(judge.limits, limited.limits, sizeof judge.limits);
-        judge.limit_count = limited.kind == LINEAR_LIMITED ? limited.count : 0;
+        judge.limit_count = session_limits(session, judge.limits);
         judge.sources = session->depth_sources;
         if (!session->judged_samples) judge.ends = any_holds;
         memset(session->judge_space->depths, 0, sizeof session->judge_space->depths);

@@ -514,21 +514,27 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
                     SAVE;
                     core->it = core->natural[half_].it; /* may be read, too */
                     oak_judged_note_flags(judged_, core);
+                    core->it = 0;
                 }
             }
             if (needs_ & OAK_NEEDS_TIME) {
                 if (!(which_ & judged_->lie)) { /* no row need be put down, at times */
-                    core->it = 0;
                     if (oak_judged_stands(judged_, 0, now_)) goto looked;
                     if (oak_judged_tries(judged_)) goto look_further;
                 }
                 if (!oak_judged_knows(judged_, now_)) goto look_further;
             }
-            const bool full_ = judged_->plain.rows   ? oak_judged_put_plain(judged_, now_)
-                               : judged_->plain.wide ? oak_judged_put_wide(judged_, now_)
-                                                     : oak_judged_put_row(judged_, core, now_);
-            if (judged_->has_flags) core->it = 0;
-            if (full_ && oak_judged_ask(judged_, core, done_)) goto judged;
+            if (!judged_->plain.rows) goto put_row;
+            if (!oak_judged_put_plain(judged_, now_)) goto looked;
+        ask_about_rows:
+            SAVE;
+            core->it = core->natural[half_].it;
+            if (oak_judged_ask(judged_, core, done_)) goto judged;
+            core->it = 0;
+            goto looked;
+        put_row:
+            if (judged_->plain.wide ? oak_judged_put_wide(judged_, now_) : oak_judged_put_row(judged_, core, now_))
+                goto ask_about_rows;
             goto looked;
             uint32_t one_;
         put_one:
@@ -540,9 +546,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
                 core->it = 0;
             } else one_ = oak_judged_word(judged_->plain.at[0]);
             if (!oak_judged_put_one(judged_, one_, now_)) goto looked;
-            SAVE;
-            if (oak_judged_ask(judged_, core, done_)) goto judged;
-            goto looked;
+            goto ask_about_rows;
         look_further:
 #else
             switch (judged_->way) {
@@ -565,8 +569,8 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
                     if (judged_->needs_place) judged_->pc = HERE_;
                     if (!oak_judged_knows(judged_, now_)) break;
                 }
-                const bool stays_ = oak_judged_sum_outside(judged_, core, judged_->sums, (uint32_t)now_) &&
-                                    (!judged_->has_others || oak_judged_others_outside(judged_, core, which_, (uint32_t)now_));
+                const bool stays_ = judged_->has_others ? oak_judged_all_outside(judged_, core, which_, (uint32_t)now_)
+                                                        : oak_judged_sum_outside(judged_, core, judged_->sums, (uint32_t)now_);
                 core->it = 0;
                 if (stays_) goto looked;
             } /* and goes on */

@@ -296,10 +296,9 @@ look:
                 if (kit->judged.needs_place) kit->judged.pc = SEEN_AT;
                 if (!oak_judged_knows(&kit->judged, now)) goto look_at_all;
             }
-            if (oak_judged_sum_outside(&kit->judged, core, kit->judged.sums, (uint32_t)now)) {
-                if (!kit->judged.has_others) goto looked;
-                if (oak_judged_others_outside(&kit->judged, core, from->judged, (uint32_t)now)) goto looked;
-            }
+            if (kit->judged.has_others) {
+                if (oak_judged_all_outside(&kit->judged, core, from->judged, (uint32_t)now)) goto looked;
+            } else if (oak_judged_sum_outside(&kit->judged, core, kit->judged.sums, (uint32_t)now)) goto looked;
             SAVE;
             goto ask_all;
         }

@@ -1,0 +1,222 @@
+/* limits.c — what limits conditions: as long as some sums of values, or what a few steps make of them, lie outside, none of them can hold. */
+#include "asm/expr_plain.h"
+#include "base/bytes.h"
+#include "session/judge.h"
+
+/* A sum of values and a number, or what steps have made of values, as limits of nothing yet; or what is 0 where all of some of these lie outside
+ * their limits. */
+typedef struct limited {
+    enum { LIMITED_ELSE, LIMITED_SUM, LIMITED_STEPS, LIMITED_WITHIN } kind;
+    bool has_time; /* of which only the lower half is told */
+    int64_t more;  /* of a sum */
+    unsigned count;
+    oak_judged_limits limits[OAK_MOST_LIMITS];
+} limited;
+
+static uint32_t values_in(const limited *one)
+{
+    return one->limits->values;
+}
+
+/* So many times another one is added to a sum. */
+static void add_sum(oak_judged_limits *to, const oak_judged_limits *from, int64_t times)
+{
+    for (unsigned i = 0; i < OAK_MOST_JUDGED; i++) to->times[i] += times * from->times[i];
+    to->values |= from->values;
+}
+
+/* Two sides compared: their difference is what has limits. */
+static limited compared(unsigned op, const limited *left, const limited *right)
+{
+    enum { TIME_BITS = 32 };
+    const bool has_time = left->has_time || right->has_time;
+    const bool wraps = left->kind == LIMITED_STEPS; /* it may be any number */
+    const int64_t far = wraps ? INT64_MAX : (int64_t)1 << 60, at = right->more - left->more;
+    int64_t from = wraps ? INT64_MIN : -far, to = far;
+    limited result = {.kind = LIMITED_WITHIN, .count = 1};
+    if (op == OP_EQUAL) from = to = at;
+    else if (op == OP_LESS || op == OP_LESS_EQUAL) to = at - (op == OP_LESS);
+    else if (op == OP_GREATER || op == OP_GREATER_EQUAL) from = at + (op == OP_GREATER);
+    else result.kind = LIMITED_ELSE;
+    if (has_time && op != OP_EQUAL) result.kind = LIMITED_ELSE;
+    *result.limits = *left->limits;
+    if (!wraps) add_sum(result.limits, right->limits, -1);
+    result.limits->from = from;
+    result.limits->width = (uint64_t)to - (uint64_t)from;
+    result.limits->bits = has_time ? ((uint64_t)1 << TIME_BITS) - 1 : UINT64_MAX;
+    return result;
+}
+
+/* Both of them have to hold: the limits of one will do, and what is to be equal keeps closer. */
+static limited either(const limited *left, const limited *right)
+{
+    if (left->kind != LIMITED_WITHIN) return *right;
+    if (right->kind != LIMITED_WITHIN || left->count < right->count) return *left;
+    return right->count < left->count || !right->limits->width ? *right : *left;
+}
+
+/* One of them has to hold: the limits of both. */
+static limited both(const limited *left, const limited *right)
+{
+    limited result = *left;
+    if (left->kind != LIMITED_WITHIN || right->kind != LIMITED_WITHIN ||
+        left->count + right->count > OAK_MOST_LIMITS)
+        return (limited){.kind = LIMITED_ELSE};
+    for (unsigned i = 0; i < right->count; i++) result.limits[result.count++] = right->limits[i];
+    return result;
+}
+
+static bool add_step(limited *to, const oak_judged_step *step)
+{
+    oak_judged_limits *limits = to->limits;
+    if (limits->step_count == OAK_MOST_STEPS) return false;
+    limits->steps[limits->step_count++] = *step;
+    if (step->is_value) limits->values |= 1u << step->value;
+    return true;
+}
+
+/* A sum as steps; it stays where it is none. */
+static bool as_steps(limited *one)
+{
+    if (one->kind != LIMITED_SUM) return one->kind == LIMITED_STEPS;
+    const oak_judged_limits sum = *one->limits;
+    oak_judged_step step = {.is_value = true, .mask = UINT32_MAX};
+    bool fits = true;
+    *one->limits = (oak_judged_limits){.values = 0};
+    one->kind = LIMITED_STEPS;
+    for (step.value = 0; step.value < OAK_MOST_JUDGED; step.value++) {
+        if (!(sum.values >> step.value & 1)) continue;
+        step.kind = sum.times[step.value] > 0 ? OAK_STEP_ADD : OAK_STEP_TAKE;
+        fits = fits && (sum.times[step.value] == 1 || sum.times[step.value] == -1) && add_step(one, &step);
+    }
+    step = (oak_judged_step){.kind = OAK_STEP_ADD, .number = one->more};
+    if (one->more) fits = fits && add_step(one, &step);
+    one->more = 0;
+    return fits;
+}
+
+static bool is_number(const limited *one)
+{
+    return one->kind == LIMITED_SUM && !values_in(one);
+}
+
+/* What is there, and a single value or a number: another step. */
+static limited stepped(unsigned op, const limited *left, const limited *right)
+{
+    static const uint8_t kinds[][2] = {
+        {OP_ADD, OAK_STEP_ADD}, {OP_SUBTRACT, OAK_STEP_TAKE}, {OP_AND, OAK_STEP_AND},   {OP_OR, OAK_STEP_OR},
+        {OP_XOR, OAK_STEP_XOR}, {OP_LEFT, OAK_STEP_TIMES},    {OP_RIGHT, OAK_STEP_DOWN}, {OP_MULTIPLY, OAK_STEP_TIMES}};
+    const limited nothing = {.kind = LIMITED_ELSE};
+    limited result = *left, by = *right;
+    if (!as_steps(&result)) return nothing;
+    const bool by_number = is_number(right);
+    oak_judged_step step = {.number = right->more};
+    if (!by_number) {
+        if (!as_steps(&by) || by.limits->step_count != 1) return nothing;
+        step = *by.limits->steps;
+        if (!step.is_value || step.kind != OAK_STEP_ADD) return nothing;
+    }
+    unsigned i = 0;
+    while (i < sizeof kinds / sizeof *kinds && kinds[i][0] != op) i++;
+    if (i == sizeof kinds / sizeof *kinds) return nothing;
+    step.kind = kinds[i][1];
+    const bool shifts = op == OP_LEFT || op == OP_RIGHT;
+    if (shifts && (!by_number || step.number < 0 || step.number > 31)) return nothing;
+    if (op == OP_LEFT) step.number = (int64_t)1 << step.number;
+    result.has_time |= right->has_time;
+    if (op == OP_RIGHT && result.has_time) return nothing; /* its upper half would come down */
+    if (op == OP_AND && by_number && !(step.number >> 32)) result.has_time = false;
+    return add_step(&result, &step) ? result : nothing;
+}
+
+/* A sum so many times. */
+static limited multiplied(const limited *sum, int64_t times)
+{
+    limited result = {.kind = LIMITED_SUM, .has_time = sum->has_time, .more = sum->more * times};
+    add_sum(result.limits, sum->limits, times);
+    return result;
+}
+
+/* None of it is so large that sums would wrap. */
+static bool is_near(const limited *one)
+{
+    const int64_t far = (int64_t)1 << 40, often = (int64_t)1 << 20;
+    bool is = one->more >= -far && one->more <= far;
+    for (unsigned i = 0; i < OAK_MOST_JUDGED; i++)
+        is = is && one->limits->times[i] >= -often && one->limits->times[i] <= often;
+    return is;
+}
+
+static limited combined(unsigned op, const limited *left, const limited *right)
+{
+    const limited nothing = {.kind = LIMITED_ELSE};
+    const int64_t often = (int64_t)1 << 20, by = right->more;
+    if (op == OP_AND_THEN) {
+        const limited one = either(left, right);
+        return one.kind == LIMITED_WITHIN ? one : nothing;
+    }
+    if (op == OP_OR_ELSE) return both(left, right);
+    const bool sums = left->kind == LIMITED_SUM && right->kind == LIMITED_SUM;
+    if (!is_near(left) || !is_near(right)) return nothing;
+    if (sums && (op == OP_ADD || op == OP_SUBTRACT)) {
+        limited result = *left;
+        const limited more = multiplied(right, op == OP_ADD ? 1 : -1);
+        result.has_time |= right->has_time;
+        result.more += more.more;
+        add_sum(result.limits, more.limits, 1);
+        return result;
+    }
+    if (sums && op == OP_MULTIPLY && is_number(right) && by >= -often && by <= often)
+        return multiplied(left, by);
+    if (sums && op == OP_MULTIPLY && is_number(left) && left->more >= -often && left->more <= often)
+        return multiplied(right, left->more);
+    if (sums && op == OP_LEFT && is_number(right) && by >= 0 && by <= 20)
+        return multiplied(left, (int64_t)1 << by);
+    const limited further = stepped(op, left, right);
+    if (further.kind == LIMITED_STEPS) return further;
+    const bool turns = op == OP_ADD || op == OP_AND || op == OP_OR || op == OP_XOR || op == OP_MULTIPLY;
+    if (turns) return stepped(op, right, left);
+    if (sums || (left->kind == LIMITED_STEPS && is_number(right))) return compared(op, left, right);
+    return nothing;
+}
+
+/* A value that is read: whole, or some of its bits. */
+static limited value_of(const oak_session *session, const judge_op *op)
+{
+    limited value = {.kind = LIMITED_SUM, .has_time = op->kind == JUDGE_TIME};
+    if (!op->shift && !(session->judged_masks[op->from] & ~op->mask)) {
+        value.limits->values = 1u << op->from;
+        value.limits->times[op->from] = 1;
+        return value;
+    }
+    value.kind = LIMITED_STEPS;
+    add_step(&value, &(oak_judged_step){.kind = OAK_STEP_ADD, .is_value = true, .value = op->from, .shift = op->shift, .mask = op->mask});
+    return value;
+}
+
+unsigned session_limits(const oak_session *session, oak_judged_limits *limits)
+{
+    limited stack[JUDGE_DEPTH + 1], *top = stack; /* the number above the last one */
+    limited all = {.kind = LIMITED_WITHIN};
+    for (unsigned i = 0; i < session->judged_count; i++) {
+        const judge_op *op = &session->judged[i];
+        const limited number = {.kind = LIMITED_SUM, .more = op->number};
+        limited value = {.kind = LIMITED_ELSE};
+        if (op->kind == JUDGE_TIME || (op->kind >= JUDGE_VALUE && op->kind <= JUDGE_WITH))
+            value = value_of(session, op);
+        if (op->kind == JUDGE_NUMBER) *top++ = number;
+        else if (op->kind == JUDGE_TIME || op->kind == JUDGE_VALUE) *top++ = value;
+        else if (op->kind == JUDGE_AGAINST) *top++ = combined(op->op, &value, &number);
+        else if (op->kind == JUDGE_WITH) top[-1] = combined(op->op, &top[-1], &value);
+        else if (op->kind == JUDGE_THAN) top[-1] = combined(op->op, &top[-1], &number);
+        else if (op->kind == JUDGE_TWO) top--, top[-1] = combined(op->op, &top[-1], &top[0]);
+        else if (op->kind == JUDGE_ONE || op->kind == JUDGE_BIT) top[-1].kind = LIMITED_ELSE;
+        else if (op->kind == JUDGE_END) {
+            if (session->watches[op->number].about.kind != OAK_WATCH_HOLDS) return 0;
+            all = both(&all, --top);
+        } else if (op->kind == JUDGE_SAMPLE) return 0;
+    }
+    if (all.kind != LIMITED_WITHIN) return 0;
+    memcpy(limits, all.limits, sizeof all.limits);
+    return all.count;
+}
