@@ -723,21 +723,21 @@ START_TEST(a_judge_completes_its_rows_and_minds_limits)
             of.within = lies_within(&of, (uint32_t)all.value[0]);
             of.times = of.vain = 0;
             judge = (oak_judge){.context = &of,
-                            .ends = counts_within,
-                            .cells = cells,
-                            .masks = masks,
-                            .count = 2,
-                            .asks = 3,
-                            .limits = {{.values = 4,
-                                        .times = {2, 0, 1},
-                                        .from = 2 * (int64_t)of.from,
-                                        .width = 2 * of.width + 1,
-                                        .bits = UINT64_MAX,
-                                        .step_count = steps,
-                                        .steps = {{OAK_STEP_ADD, true, 0, 0, UINT32_MAX, 0},
-                                                  {.kind = OAK_STEP_TIMES, .number = -2},
-                                                  {.kind = OAK_STEP_TIMES, .number = -1}}}},
-                            .limit_count = 1};
+                                .ends = counts_within,
+                                .cells = cells,
+                                .masks = masks,
+                                .count = 2,
+                                .asks = 3,
+                                .limits = {{.values = 4,
+                                            .times = {2, 0, 1},
+                                            .from = 2 * (int64_t)of.from,
+                                            .width = 2 * of.width + 1,
+                                            .bits = UINT64_MAX,
+                                            .step_count = steps,
+                                            .steps = {{OAK_STEP_ADD, true, 0, 0, UINT32_MAX, 0},
+                                                      {.kind = OAK_STEP_TIMES, .number = -2},
+                                                      {.kind = OAK_STEP_TIMES, .number = -1}}}},
+                                .limit_count = 1};
             ck_assert_int_ne(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK); /* there is no third value */
             judge.limits->values = 1;
             judge.limit_count = OAK_MOST_LIMITS + 1;

@@ -85,11 +85,15 @@ static inline uint32_t lies(const oak_judged *judged, const oak_core *core, cons
     uint32_t result = 0;
     uint16_t half;
     switch (value->kind) {
+    case OAK_JUDGED_REGISTER: /* that depends on others alone */
+        (void)!judged->read(core, value->cells.address, &result);
+        return result;
     case OAK_JUDGED_STATUS: return judged->status(core);
     case OAK_JUDGED_HANDLER: return handler(judged, core);
     case OAK_JUDGED_MADE: return judge->works_out(judge->context, judged->last);
     case OAK_JUDGED_BANKED: return value->at[*value->bank & value->bank_bits];
-    case OAK_JUDGED_WRITTEN: return judged->last[value - judged->value] + 1;
+    case OAK_JUDGED_WRITTEN:
+        return judged->last[value - judged->value] + (judge->written ? judge->written(judge->context) : 1);
     case OAK_JUDGED_BYTE: return *value->at;
     case OAK_JUDGED_HALF: memcpy(&half, value->at, sizeof half); return half;
     case OAK_JUDGED_WORD: memcpy(&result, value->at, sizeof result); return result;
@@ -123,7 +127,7 @@ static void complete(oak_judged_rows *rows)
     if (rows->whole > rows->count) rows->whole = 0; /* they were taken out */
     const unsigned from = rows->whole, count = rows->count - from;
     const uint64_t *cycle = rows->cycle + from;
-    for (uint32_t words = judged->words; words && count; words &= words - 1) {
+    for (uint32_t words = judged->words; words && count && !judged->is_one; words &= words - 1) {
         const oak_judged_quick *quick = &judged->quick[oak_lowest_bit(words)];
         const uint32_t shift = quick->shift, mask = quick->mask;
         uint32_t *column = quick->column + from;
@@ -212,6 +216,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
         made.value[i] = (oak_judged_value){.cells = *cells, .mask = judge->masks[i], .kind = (uint8_t)kind};
         if (kind == OAK_JUDGED_ASKED) made.asked |= 1u << i;
         if (kind == OAK_JUDGED_MADE) made.made |= 1u << i;
+        if (kind == OAK_JUDGED_WRITTEN) made.stretches |= 1u << i;
         if (kind == OAK_JUDGED_HANDLER || kind == OAK_JUDGED_PC || kind == OAK_JUDGED_MADE)
             made.goes |= 1u << i;
         if (kind == OAK_JUDGED_PC)
@@ -560,6 +565,8 @@ static bool look_and_call(oak_judged *judged, oak_core *core, unsigned which, ui
 {
     const uint64_t now = judged->time->cycles + (uint32_t)passed;
     uint32_t changed = 0;
+    const bool only_written = !(which & judged->matter & ~(judged->stretches | judged->made));
+    if (only_written && judged->judge.written && !judged->judge.written(judged->judge.context)) return false;
     if (!oak_judged_knows(judged, now) || (!(which & judged->lie) && oak_judged_tries(judged)))
         return look_and_know(judged, core, which, passed);
     for (uint32_t some = which & judged->matter; some; some &= some - 1) {
@@ -601,25 +608,30 @@ static bool is_quick(oak_judged *judged)
     *judged->known = 0;
     bool is = !(judge->kept && judge->asks);
     judged->words = 0;
+    judged->noted_end = judged->to_note;
     for (unsigned i = 0; i < judged->count; i++) {
         const oak_judged_value *value = &judged->value[i];
-        if (!kinds[value->kind] || (value->kind == OAK_JUDGED_ASKED && !judged->touched)) is = false;
+        const bool derived = value->kind == OAK_JUDGED_REGISTER &&
+                             judged->isa->about.registers[value->cells.address].derived &&
+                             value->cells.address + 1 != judged->isa->about.restless_register;
+        const unsigned kind = derived ? OAK_QUICK_LIES + 1 : kinds[value->kind];
+        if (!kind || (value->kind == OAK_JUDGED_ASKED && !judged->touched)) is = false;
         const bool host = value->kind >= OAK_JUDGED_BYTE && value->kind <= OAK_JUDGED_WORD;
         const bool low_first = value->kind == OAK_JUDGED_LOW_FIRST && !big;
-        const bool place = value->kind == OAK_JUDGED_PC, flags = value->kind == OAK_JUDGED_STATUS;
+        const bool place = value->kind == OAK_JUDGED_PC, noted = value->kind == OAK_JUDGED_STATUS || derived;
         const bool lies = value->reads_on && (host || low_first);
         const unsigned more_bits = lies ? 32 - 8u * value->bytes : 0; /* than its own */
-        const uint32_t *found = place ? &judged->pc : &judged->flags;
-        if (place || flags || lies) judged->words |= 1u << i;
-        judged->quick[i] = (oak_judged_quick){.at = place || flags ? (const uint8_t *)found : value->at,
+        const uint32_t *found = place ? &judged->pc : &judged->noted[i];
+        if (place || noted || lies) judged->words |= 1u << i;
+        if (noted) *judged->noted_end++ = &judged->quick[i];
+        judged->quick[i] = (oak_judged_quick){.at = place || noted ? (const uint8_t *)found : value->at,
                                               .bank = value->bank,
                                               .bank_bits = value->bank_bits,
                                               .column = judge->rows ? judge->rows->value[i] : NULL,
                                               .mask = value->mask & UINT32_MAX >> more_bits,
                                               .shift = (uint8_t)(host && big ? more_bits : 0),
                                               .number = (uint8_t)i,
-                                              .kind = kinds[value->kind] ? (uint8_t)(kinds[value->kind] - 1)
-                                                                         : OAK_QUICK_CALLS};
+                                              .kind = (uint8_t)(kind ? kind - 1 : OAK_QUICK_CALLS)};
     }
     return is;
 }
@@ -673,7 +685,6 @@ static void place_rows(oak_judged *judged)
     oak_judged_reads *put = &judged->put;
     place_reads(judged, put, (1u << judged->count) - 1, judged->words, 0);
     judged->is_one = judged->count == 1 && put->words_end > put->at && !put->at->shift;
-    if (judged->is_one) judged->words = 0; /* it is masked at once */
     oak_judged_plain *plain = &judged->plain;
     const bool has_banked = put->banked_end == put->bytes_end + 1;
     const bool is_plain = put->end <= put->at + OAK_MOST_PLAIN && put->end == put->words_end + has_banked;
@@ -687,7 +698,7 @@ static void place_rows(oak_judged *judged)
         plain->banked = put->words_end;
         plain->banked_at = &plain->at[put->words_end - put->at];
     }
-    judged->has_flags = put->end > put->banked_end || judged->status;
+    judged->has_flags = put->end > put->banked_end || judged->noted_end > judged->to_note;
     judged->judge.rows->chip = judged;
     judged->judge.rows->complete = complete;
 }
@@ -727,15 +738,13 @@ static void place_limits(oak_judged *judged)
     for (unsigned i = 0; i < judge->limit_count; i++) {
         const oak_judged_limits *one = &judge->limits[i];
         oak_judged_reads *reads = &judged->sums[i];
-        for (unsigned n = 0; n < judged->count; n++)
-            judged->quick[n].times = (uint64_t)one->times[n];
-        place_reads(judged, reads, one->values, is_host_big() ? 0 : judged->words,
-                    OAK_FIRST_READS);
+        for (unsigned n = 0; n < judged->count; n++) judged->quick[n].times = (uint64_t)one->times[n];
+        place_reads(judged, reads, one->values, is_host_big() ? 0 : judged->words, OAK_FIRST_READS);
         reads->has_more = reads->end > reads->at || reads->asked_end > reads->asked;
         reads->limits = *one;
         reads->which = one->values;
         place_strides(judged, reads);
-        judged->has_flags |= reads->end > reads->banked_end || judged->status;
+        judged->has_flags |= reads->end > reads->banked_end || judged->noted_end > judged->to_note;
         summed |= one->values;
     }
     for (uint32_t some = summed; some; some &= some - 1)
@@ -770,9 +779,12 @@ void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless)
     judged->lie = ~judged->asked;
     judged->needs_place = false;
     for (unsigned i = 0; i < judged->count; i++)
-        judged->needs_place |=
-            judged->value[i].kind == OAK_JUDGED_PC ||
-            (judged->quick[i].kind >= OAK_QUICK_PLACE && judged->value[i].kind < OAK_JUDGED_BANKED);
+        judged->needs_place |= judged->value[i].kind == OAK_JUDGED_PC ||
+                               (judged->quick[i].kind >= OAK_QUICK_PLACE &&
+                                judged->value[i].kind < OAK_JUDGED_BANKED && !(judged->words >> i & 1));
+    const bool only_flags =
+        judged->noted_end == judged->to_note + 1 && judged->to_note[0]->kind == OAK_QUICK_STATUS;
+    judged->flags = only_flags ? &judged->noted[judged->to_note[0]->number] : NULL;
     judged->needs =
         (uint8_t)((judged->asked ? OAK_NEEDS_TIME : 0) | (judged->has_flags ? OAK_NEEDS_FLAGS : 0) |
                   (judged->needs_place ? OAK_NEEDS_PLACE : 0) | (judged->plain.banked ? OAK_NEEDS_BANK : 0) |

@@ -59,7 +59,7 @@ typedef struct oak_judged_quick {
     uint32_t mask, base, flips;
     uint32_t moves; /* what is asked for: base + ((cycle ^ flips) & moves) */
     uint8_t kind, bank_bits, number;
-    uint8_t shift; /* of what is put down as a word */
+    uint8_t shift;  /* of what is put down as a word */
     uint64_t times; /* in what has limits */
 } oak_judged_quick;
 
@@ -97,7 +97,7 @@ enum { OAK_FIRST_READS = 2 };
 typedef struct oak_judged_reads {
     oak_judged_quick first[OAK_FIRST_READS];
     oak_judged_asked counts;
-    bool has_more; /* than these */
+    bool has_more;  /* than these */
     uint32_t which; /* all of them: a bit each */
     const oak_judged_quick *words_end, *bytes_end, *banked_end, *end;
     const oak_judged_asked *asked_end;
@@ -143,6 +143,7 @@ typedef struct oak_judged {
     uint32_t all, matter; /* a bit for each; those that decide for now */
     uint32_t heavy;       /* those that depend on the time, or are read as a register */
     uint32_t lie;         /* those that only instructions change */
+    uint32_t stretches;   /* those that are only written to */
     uint32_t goes, places,
         made; /* those that change only where an instruction does not simply go on, where a place is left, or where another has */
     uint32_t
@@ -155,9 +156,11 @@ typedef struct oak_judged {
     uint64_t *known_outside, always;         /* where nothing is asked for */
     oak_judged_quick quick[OAK_MOST_JUDGED]; /* of each value */
     uint32_t words;                          /* those that are put down as words: a bit each */
-    uint32_t flags;                          /* the one with them, where it is one of these */
-    uint32_t spare[OAK_JUDGED_ROWS];         /* a column of nothing */
-    bool has_others;                         /* sums behind the first */
+    uint32_t noted[OAK_MOST_JUDGED];         /* those of them that lie nowhere by themselves: */
+    const oak_judged_quick *to_note[OAK_MOST_JUDGED], **noted_end;
+    uint32_t *flags;                 /* if it is only one of them, the one with these */
+    uint32_t spare[OAK_JUDGED_ROWS]; /* a column of nothing */
+    bool has_others;                 /* sums behind the first */
     oak_judged_plain plain;
     oak_judged_reads put, sums[OAK_MOST_LIMITS];
     const oak_judged_reads *sums_end; /* NULL: there are no limits */
@@ -275,10 +278,16 @@ static inline uint32_t oak_judged_word(const uint8_t *at)
 }
 /* Those that are not put down right away. */
 void oak_judged_put_others(const oak_judged *judged, const oak_core *core, size_t row);
-/* What words are read from that lies nowhere by itself. */
-static inline void oak_judged_note_flags(oak_judged *judged, const oak_core *core)
+/* What words are read from that lies nowhere by itself: the register with the flags, and those that have parts of it. */
+static inline void oak_judged_note(oak_judged *judged, const oak_core *core)
 {
-    if (judged->status) judged->flags = judged->status(core);
+    if (judged->flags) *judged->flags = judged->status(core);
+    else
+        for (const oak_judged_quick **one = judged->to_note; one < judged->noted_end; one++)
+            if ((*one)->kind == OAK_QUICK_STATUS) judged->noted[(*one)->number] = judged->status(core);
+            else
+                (void)!judged->read(core, judged->value[(*one)->number].cells.address,
+                                    &judged->noted[(*one)->number]); /* it could be read when it was set */
 }
 static inline void oak_judged_note_bank(oak_judged *judged)
 {
@@ -354,9 +363,9 @@ static inline bool oak_judged_sum_outside(const oak_judged *judged, const oak_co
                                           const oak_judged_reads *reads, uint32_t now)
 {
     if (reads->limits.step_count)
-        return oak_judged_lies_outside(&reads->limits, reads->is_plain
-                                                           ? oak_judged_stepped(reads)
-                                                           : oak_judged_stepped_any(judged, core, reads, now));
+        return oak_judged_lies_outside(&reads->limits,
+                                       reads->is_plain ? oak_judged_stepped(reads)
+                                                       : oak_judged_stepped_any(judged, core, reads, now));
     const oak_judged_quick *quick = reads->first;
     uint64_t sum = (oak_judged_word(quick->at) & quick->mask) * quick->times;
     quick++;
@@ -369,8 +378,7 @@ static inline bool oak_judged_sum_outside(const oak_judged *judged, const oak_co
     for (; quick < reads->bytes_end; quick++) sum += (*quick->at & quick->mask) * quick->times;
     for (; quick < reads->banked_end; quick++)
         sum += (quick->at[*quick->bank & quick->bank_bits] & quick->mask) * quick->times;
-    for (; quick < reads->end; quick++)
-        sum += oak_judged_quick_word(judged, core, quick, 0) * quick->times;
+    for (; quick < reads->end; quick++) sum += oak_judged_quick_word(judged, core, quick, 0) * quick->times;
     for (const oak_judged_asked *one = reads->asked; one < reads->asked_end; one++)
         sum += (oak_judged_moved(one->quick, now) & one->quick->mask) * one->times;
     return oak_judged_lies_outside(&reads->limits, sum);

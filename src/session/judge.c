@@ -1,10 +1,10 @@
 /* judge.c — conditions on registers and cells of memory that the program changes all the time, as short programs for a stack of numbers:
  * the chip asks behind each change. Where changes are rare its watches are quicker; see session_met_nothing. */
+#include "session/judge.h"
 #include "asm/expr_plain.h"
 #include "base/bits.h"
 #include "base/bytes.h"
 #include "session/session_state.h"
-#include "session/judge.h"
 #include "session/values.h"
 
 /* What the chip is to look at. */
@@ -271,6 +271,14 @@ static uint32_t works_out(void *context, const uint32_t *values)
         known->depth = session_depth(session);
     }
     return last->depth = known->depth;
+}
+
+static bool written(void *context)
+{
+    oak_session *session = context;
+    const depth_known *last = &session->judge_space->depth_last;
+    const uint64_t mark = session_stack_mark(session, last->by[DEPTH_STACK]);
+    return !mark || mark != last->stack;
 }
 
 static bool stays(void *context, uint32_t address)
@@ -634,6 +642,7 @@ bool session_judge(oak_session *session)
                        .ends = ends,
                        .room = room_of,
                        .works_out = works_out,
+                       .written = written,
                        .stays = stays,
                        .cells = values.cells,
                        .masks = session->judged_masks};

@@ -103,9 +103,10 @@ static bool is_number(const limited *one)
 /* What is there, and a single value or a number: another step. */
 static limited stepped(unsigned op, const limited *left, const limited *right)
 {
-    static const uint8_t kinds[][2] = {
-        {OP_ADD, OAK_STEP_ADD}, {OP_SUBTRACT, OAK_STEP_TAKE}, {OP_AND, OAK_STEP_AND},   {OP_OR, OAK_STEP_OR},
-        {OP_XOR, OAK_STEP_XOR}, {OP_LEFT, OAK_STEP_TIMES},    {OP_RIGHT, OAK_STEP_DOWN}, {OP_MULTIPLY, OAK_STEP_TIMES}};
+    static const uint8_t kinds[][2] = {{OP_ADD, OAK_STEP_ADD},    {OP_SUBTRACT, OAK_STEP_TAKE},
+                                       {OP_AND, OAK_STEP_AND},    {OP_OR, OAK_STEP_OR},
+                                       {OP_XOR, OAK_STEP_XOR},    {OP_LEFT, OAK_STEP_TIMES},
+                                       {OP_RIGHT, OAK_STEP_DOWN}, {OP_MULTIPLY, OAK_STEP_TIMES}};
     const limited nothing = {.kind = LIMITED_ELSE};
     limited result = *left, by = *right;
     if (!as_steps(&result)) return nothing;
@@ -190,7 +191,10 @@ static limited value_of(const oak_session *session, const judge_op *op)
         return value;
     }
     value.kind = LIMITED_STEPS;
-    add_step(&value, &(oak_judged_step){.kind = OAK_STEP_ADD, .is_value = true, .value = op->from, .shift = op->shift, .mask = op->mask});
+    add_step(
+        &value,
+        &(oak_judged_step){
+            .kind = OAK_STEP_ADD, .is_value = true, .value = op->from, .shift = op->shift, .mask = op->mask});
     return value;
 }
 

@@ -513,7 +513,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
                 if (needs_ & OAK_NEEDS_FLAGS) {
                     SAVE;
                     core->it = core->natural[half_].it; /* may be read, too */
-                    oak_judged_note_flags(judged_, core);
+                    oak_judged_note(judged_, core);
                     core->it = 0;
                 }
             }
@@ -542,7 +542,8 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
             else if (needs_ & OAK_NEEDS_FLAGS) {
                 SAVE;
                 core->it = core->natural[half_].it;
-                one_ = judged_->status(core);
+                oak_judged_note(judged_, core);
+                one_ = *judged_->noted;
                 core->it = 0;
             } else one_ = oak_judged_word(judged_->plain.at[0]);
             if (!oak_judged_put_one(judged_, one_, now_)) goto looked;
@@ -564,7 +565,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
                     if (judged_->has_flags) {
                         SAVE;
                         core->it = core->natural[half_].it;
-                        oak_judged_note_flags(judged_, core);
+                        oak_judged_note(judged_, core);
                     }
                     if (judged_->needs_place) judged_->pc = HERE_;
                     if (!oak_judged_knows(judged_, now_)) break;

@@ -250,7 +250,7 @@ look:
             if (needs & OAK_NEEDS_BANK) oak_judged_note_bank(&kit->judged);
             if (needs & OAK_NEEDS_FLAGS) {
                 SAVE;
-                oak_judged_note_flags(&kit->judged, core);
+                oak_judged_note(&kit->judged, core);
             }
         }
         if (needs & OAK_NEEDS_TIME) {
@@ -277,7 +277,8 @@ look:
         if (needs & OAK_NEEDS_PLACE) one = SEEN_AT;
         else if (needs & OAK_NEEDS_FLAGS) {
             SAVE;
-            one = kit->judged.status(core);
+            oak_judged_note(&kit->judged, core);
+            one = *kit->judged.noted;
         } else {
             SAVE_REGISTERS;
             one = oak_judged_word(kit->judged.plain.at[0]);
@@ -291,14 +292,15 @@ look:
             if (kit->judged.needs) {
                 if (kit->judged.has_flags) {
                     SAVE;
-                    oak_judged_note_flags(&kit->judged, core);
+                    oak_judged_note(&kit->judged, core);
                 }
                 if (kit->judged.needs_place) kit->judged.pc = SEEN_AT;
                 if (!oak_judged_knows(&kit->judged, now)) goto look_at_all;
             }
             if (kit->judged.has_others) {
                 if (oak_judged_all_outside(&kit->judged, core, from->judged, (uint32_t)now)) goto looked;
-            } else if (oak_judged_sum_outside(&kit->judged, core, kit->judged.sums, (uint32_t)now)) goto looked;
+            } else if (oak_judged_sum_outside(&kit->judged, core, kit->judged.sums, (uint32_t)now))
+                goto looked;
             SAVE;
             goto ask_all;
         }

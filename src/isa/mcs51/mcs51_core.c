@@ -340,7 +340,6 @@ static void reset_registers(oak_core *core)
 static oak_status read_register(const oak_core *core, unsigned reg, uint32_t *value)
 {
     if (reg == MCS51_REG_PSW) *value = psw_of(core);
-    else if (reg == MCS51_REG_DPTR) *value = (uint32_t)(core->data[DPH] << 8 | core->data[DPL]);
     else if (reg < MCS51_REG_R0 || reg > MCS51_REG_R7) return kit_read_register(core, reg, value);
     else *value = core->data[bank(core) + reg - MCS51_REG_R0];
     return OAK_OK;
@@ -351,8 +350,8 @@ static oak_status write_register(oak_core *core, unsigned reg, uint32_t value)
     if (reg >= MCS51_REGISTERS || value >> oak_isa_mcs51.about.registers[reg].bits) return OAK_OUT_OF_RANGE;
     core->kit.attention = true;
     if (reg == MCS51_REG_PSW) set_psw(core, (uint8_t)value);
-    else if (reg == MCS51_REG_DPTR) core->data[DPH] = (uint8_t)(value >> 8), core->data[DPL] = (uint8_t)value;
-    else if (reg >= MCS51_REG_R0) core->data[bank(core) + reg - MCS51_REG_R0] = (uint8_t)value;
+    else if (reg >= MCS51_REG_R0 && reg <= MCS51_REG_R7)
+        core->data[bank(core) + reg - MCS51_REG_R0] = (uint8_t)value;
     else (void)!kit_write_register(core, reg, value); /* it is there and has so many bits */
     if (reg == MCS51_REG_SP) stack_set(core);
     return OAK_OK;
@@ -397,7 +396,8 @@ static const kit_inner inner[] = {
     KIT_INNER("from0", from[0], UINT64_MAX), KIT_INNER("from1", from[1], UINT64_MAX), KIT_INNER("from2", from[2], UINT64_MAX),
     KIT_INNER("from3", from[3], UINT64_MAX), KIT_INNER("from4", from[4], UINT64_MAX), KIT_INNER("from5", from[5], UINT64_MAX), {0}};
 static const struct kit_register registers_at[MCS51_REGISTERS] = {
-    [MCS51_REG_PC] = KIT_AT(kit.pc), [MCS51_REG_A] = KIT_AT(a), [MCS51_REG_B] = KIT_AT(data[B]), [MCS51_REG_SP] = KIT_AT(data[SP])};
+    [MCS51_REG_PC] = KIT_AT(kit.pc), [MCS51_REG_A] = KIT_AT(a), [MCS51_REG_B] = KIT_AT(data[B]), [MCS51_REG_SP] = KIT_AT(data[SP]),
+    [MCS51_REG_DPTR] = {offsetof(oak_core, data) + DPL, 2, true}};
 /* clang-format on */
 
 static const kit_arch arch = {
