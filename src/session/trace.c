@@ -30,6 +30,8 @@ void oak_trace_free(oak_trace *trace)
     oak_host host = trace->host;
     oak_release(&host, trace->signals, trace->signal_room, sizeof *trace->signals);
     for (size_t i = 0; i < trace->piece_count; i++) {
+        oak_release(&host, trace->pieces[i].narrow, trace->pieces[i].narrow ? TRACE_PIECE : 0,
+                    sizeof(trace_narrow));
         oak_release(&host, trace->pieces[i].dense, trace->pieces[i].dense ? TRACE_PIECE : 0,
                     sizeof(trace_dense));
         oak_release(&host, trace->pieces[i].wide, trace->pieces[i].wide ? TRACE_PIECE : 0,
@@ -78,8 +80,13 @@ const oak_trace_signal *oak_trace_signal_at(const oak_trace *trace, unsigned num
     return number < trace->signal_count ? &trace->signals[number].about : NULL;
 }
 
-/* The piece that the next change goes into. */
-static trace_piece *next_piece(oak_trace *trace)
+static bool is_narrow(const oak_trace *trace, uint32_t signal)
+{
+    return trace->signals[signal].about.bits <= TRACE_NARROW_BITS;
+}
+
+/* The piece that the next change goes into, of this signal: narrow if the one before it is. */
+static trace_piece *next_piece(oak_trace *trace, uint32_t signal)
 {
     size_t number = trace->change_count / TRACE_PIECE, room = 0;
     if (number < trace->piece_count) return &trace->pieces[number];
@@ -87,8 +94,11 @@ static trace_piece *next_piece(oak_trace *trace)
     if (!grown) return NULL;
     trace->pieces = grown;
     grown[number] = (trace_piece){0};
-    grown[number].dense = oak_grow(&trace->host, NULL, &room, TRACE_PIECE, sizeof(trace_dense));
-    if (!grown[number].dense) return NULL;
+    grown[number].signal = signal;
+    if (is_narrow(trace, signal) && (!number || grown[number - 1].narrow))
+        grown[number].narrow = oak_grow(&trace->host, NULL, &room, TRACE_PIECE, sizeof(trace_narrow));
+    else grown[number].dense = oak_grow(&trace->host, NULL, &room, TRACE_PIECE, sizeof(trace_dense));
+    if (!grown[number].dense && !grown[number].narrow) return NULL;
     trace->piece_count++;
     return &grown[number];
 }
@@ -103,22 +113,46 @@ static bool widen(oak_trace *trace, size_t number)
     if (!wide) return false;
     for (size_t i = 0; i < TRACE_PIECE && first + i < trace->change_count; i++)
         wide[i] = trace_change(trace, first + i);
-    oak_release(&trace->host, piece->dense, TRACE_PIECE, sizeof *piece->dense);
+    oak_release(&trace->host, piece->dense, piece->dense ? TRACE_PIECE : 0, sizeof *piece->dense);
+    oak_release(&trace->host, piece->narrow, piece->narrow ? TRACE_PIECE : 0, sizeof *piece->narrow);
     piece->dense = NULL;
+    piece->narrow = NULL;
     piece->wide = wide;
+    return true;
+}
+
+/* Levels of any signal have room in it then. */
+static bool loosen(oak_trace *trace, size_t number)
+{
+    trace_piece *piece = &trace->pieces[number];
+    const size_t first = number * TRACE_PIECE;
+    size_t room = 0;
+    if (!piece->narrow) return true;
+    trace_dense *dense = oak_grow(&trace->host, NULL, &room, TRACE_PIECE, sizeof *dense);
+    if (!dense) return false;
+    for (size_t i = 0; i < TRACE_PIECE && first + i < trace->change_count; i++)
+        dense[i] = trace_dense_of(piece->narrow[i] & UINT16_MAX, piece->signal,
+                                  piece->narrow[i] >> TRACE_NARROW_BITS);
+    oak_release(&trace->host, piece->narrow, TRACE_PIECE, sizeof *piece->narrow);
+    piece->narrow = NULL;
+    piece->dense = dense;
     return true;
 }
 
 static oak_status append(oak_trace *trace, const oak_trace_change *change)
 {
     size_t at = trace->change_count % TRACE_PIECE;
-    trace_piece *piece = next_piece(trace);
+    size_t number = trace->change_count / TRACE_PIECE;
+    trace_piece *piece = next_piece(trace, change->signal);
     if (!piece) return OAK_NO_MEMORY;
-    if (!at) piece->base = change->time;
+    if (!at) piece->base = change->time, piece->signal = change->signal;
     uint64_t after = change->time - piece->base;
     bool is_dense = !piece->wide && after <= UINT16_MAX && !change->other;
-    if (is_dense) piece->dense[at] = trace_dense_of(after, change->signal, change->value);
-    else if (widen(trace, trace->change_count / TRACE_PIECE)) piece->wide[at] = *change;
+    bool fits = piece->signal == change->signal && change->value <= UINT16_MAX;
+    if (is_dense && piece->narrow && fits) piece->narrow[at] = trace_narrow_of(after, change->value);
+    else if (is_dense && loosen(trace, number))
+        piece->dense[at] = trace_dense_of(after, change->signal, change->value);
+    else if (!is_dense && widen(trace, number)) piece->wide[at] = *change;
     else return OAK_NO_MEMORY;
     trace->change_count++;
     return OAK_OK;
@@ -130,7 +164,9 @@ static oak_status correct(oak_trace *trace, size_t number, uint32_t value, uint3
     trace_piece *piece = &trace->pieces[number / TRACE_PIECE];
     size_t at = number % TRACE_PIECE;
     if (other && !widen(trace, number / TRACE_PIECE)) return OAK_NO_MEMORY;
-    if (piece->dense)
+    if (value > UINT16_MAX && !loosen(trace, number / TRACE_PIECE)) return OAK_NO_MEMORY;
+    if (piece->narrow) piece->narrow[at] = trace_narrow_of(piece->narrow[at], value);
+    else if (piece->dense)
         piece->dense[at] =
             trace_dense_of(trace_dense_after(piece->dense[at]), trace_dense_signal(piece->dense[at]), value);
     else piece->wide[at].value = value, piece->wide[at].other = other;
@@ -181,13 +217,6 @@ static uint32_t differ_few(uint32_t *restrict differs, const uint32_t *values, u
     return sum;
 }
 
-/* All of them as changes. */
-static void put_few(trace_dense *restrict to, const uint64_t *restrict times, const uint32_t *restrict values,
-                    uint64_t less)
-{
-    for (unsigned i = 0; i < FEW; i++) to[i] = times[i] - less + ((uint64_t)values[i] << 32);
-}
-
 /* Those of some signals that are not as the one before them, in the order of time. */
 OAK_ALWAYS_INLINE trace_dense *merge_few(trace_dense *to, trace_dense (*few)[FEW], uint32_t (*differs)[FEW],
                                          unsigned all)
@@ -197,34 +226,42 @@ OAK_ALWAYS_INLINE trace_dense *merge_few(trace_dense *to, trace_dense (*few)[FEW
     return to;
 }
 
-/* Levels of one signal, for each of which there is room; where the next one goes. */
-static trace_dense *put_one(trace_dense *to, const uint64_t *times, const trace_column *one, size_t from,
-                            size_t count, uint64_t base)
-{
-    const uint32_t *values = one->values;
-    const uint64_t less = base - ((uint64_t)one->signal << 16); /* times fit into the bits below */
-    const size_t end = from + count;
-    uint32_t last = one->last, differs[FEW];
-    trace_dense few[FEW];
-    for (; end - from >= FEW; last = values[from + FEW - 1], from += FEW) {
-        const uint32_t some = differ_few(differs, values + from, last);
-        if (!some) continue;
-        put_few(some == FEW ? to : few, times + from, values + from, less);
-        if (some == FEW) to += FEW;
-        else
-            for (unsigned i = 0; i < FEW; i += 4) { /* each is the next one, or not */
-                *to = few[i], to += differs[i];
-                *to = few[i + 1], to += differs[i + 1];
-                *to = few[i + 2], to += differs[i + 2];
-                *to = few[i + 3], to += differs[i + 3];
-            }
+/* Levels of one signal, for each of which there is room; where the next one goes. A change is made of time and value. */
+#define PUT_LEVELS(name, type, change)                                                                       \
+    static void name##_few(type *restrict to, const uint64_t *restrict times,                                \
+                           const uint32_t *restrict values, uint64_t less)                                   \
+    {                                                                                                        \
+        for (unsigned i = 0; i < FEW; i++) to[i] = change(times[i] - less, values[i]);                       \
+    }                                                                                                        \
+    static type *name(type *to, const uint64_t *times, const uint32_t *values, uint32_t last, size_t count,  \
+                      uint64_t less)                                                                         \
+    {                                                                                                        \
+        uint32_t differs[FEW];                                                                               \
+        type few[FEW];                                                                                       \
+        size_t from = 0;                                                                                     \
+        for (; count - from >= FEW; last = values[from + FEW - 1], from += FEW) {                            \
+            const uint32_t some = differ_few(differs, values + from, last);                                  \
+            if (!some) continue;                                                                             \
+            name##_few(some == FEW ? to : few, times + from, values + from, less);                           \
+            if (some == FEW) to += FEW;                                                                      \
+            else                                                                                             \
+                for (unsigned i = 0; i < FEW; i += 4) { /* each is the next one, or not */                   \
+                    *to = few[i], to += differs[i];                                                          \
+                    *to = few[i + 1], to += differs[i + 1];                                                  \
+                    *to = few[i + 2], to += differs[i + 2];                                                  \
+                    *to = few[i + 3], to += differs[i + 3];                                                  \
+                }                                                                                            \
+        }                                                                                                    \
+        for (; from < count; last = values[from++]) {                                                        \
+            *to = change(times[from] - less, values[from]);                                                  \
+            to += values[from] != last;                                                                      \
+        }                                                                                                    \
+        return to;                                                                                           \
     }
-    for (; from < end; last = values[from++]) {
-        *to = times[from] - less + ((uint64_t)values[from] << 32);
-        to += values[from] != last;
-    }
-    return to;
-}
+#define DENSE(time, value)  ((time) + ((uint64_t)(value) << 32)) /* with its signal in the time */
+#define NARROW(time, value) ((uint32_t)(time) | (value) << TRACE_NARROW_BITS)
+PUT_LEVELS(put_dense, trace_dense, DENSE)
+PUT_LEVELS(put_narrow, trace_narrow, NARROW)
 
 /* The same of several, in the order of time. */
 static trace_dense *put_some(trace_dense *to, const uint64_t *times, trace_column *columns,
@@ -238,7 +275,7 @@ static trace_dense *put_some(trace_dense *to, const uint64_t *times, trace_colum
         for (trace_column *one = columns; one < columns + column_count; one++) {
             const uint32_t *values = one->values + from;
             if (!differ_few(differs[all], values, one->last)) continue;
-            put_few(few[all++], times + from, values, base - ((uint64_t)one->signal << 16));
+            put_dense_few(few[all++], times + from, values, base - ((uint64_t)one->signal << 16));
             one->last = values[FEW - 1];
         }
         if (all == 1) to = merge_few(to, few, differs, 1);
@@ -260,9 +297,13 @@ static size_t take_rows(oak_trace *trace, const uint64_t *times, trace_column *c
                         size_t from, size_t count)
 {
     const size_t at = trace->change_count % TRACE_PIECE;
-    size_t room = trace->most - trace->change_count, rows;
-    if (!at || trace->pieces[trace->change_count / TRACE_PIECE].wide) return 0;
-    const trace_piece *piece = &trace->pieces[trace->change_count / TRACE_PIECE];
+    size_t room = trace->most - trace->change_count, rows, put;
+    const size_t number = trace->change_count / TRACE_PIECE;
+    const trace_piece *piece = &trace->pieces[number];
+    if (!at || piece->wide) return 0;
+    const bool fits =
+        column_count == 1 && columns->signal == piece->signal && is_narrow(trace, columns->signal);
+    if (!fits && !loosen(trace, number)) return 0;
     if (room > TRACE_PIECE - at) room = TRACE_PIECE - at;
     rows = room / column_count < count ? room / column_count : count;
     if (times[from] - piece->base > UINT16_MAX) return 0;
@@ -277,22 +318,32 @@ static size_t take_rows(oak_trace *trace, const uint64_t *times, trace_column *c
         one->last = signal->value;
         one->ends = one->values[end] != (rows > 1 ? one->values[end - 1] : one->last);
     }
-    trace_dense *const first = piece->dense + at;
-    trace_dense *to = column_count == 1
-                          ? put_one(first, times, columns, from, rows, piece->base)
-                          : put_some(first, times, columns, column_count, from, rows, piece->base);
-    trace->change_count += (size_t)(to - first);
+    if (piece->narrow) {
+        trace_narrow *const first = piece->narrow + at;
+        put = (size_t)(put_narrow(first, times + from, columns->values + from, columns->last, rows,
+                                  piece->base) -
+                       first);
+    } else {
+        trace_dense *const first = piece->dense + at;
+        put = (size_t)((column_count == 1
+                            ? put_dense(first, times + from, columns->values + from, columns->last, rows,
+                                        piece->base - ((uint64_t)columns->signal << 16))
+                            : put_some(first, times, columns, column_count, from, rows, piece->base)) -
+                       first);
+    }
+    trace->change_count += put;
     for (trace_column *one = columns; one < columns + column_count; one++) {
         trace_signal *signal = &trace->signals[one->signal];
         signal->value = one->values[end];
         if (!one->ends) continue; /* where it changed is no matter: only the last time may come again */
         signal->time = times[end];
         signal->last = trace->change_count - 1;
-        for (const trace_dense *last = to - 1; trace_dense_signal(*last) != one->signal; last--)
-            signal->last--;
+        while (trace_change(trace, signal->last).signal != one->signal) signal->last--;
     }
-    if (to > first && piece->base + trace_dense_after(to[-1]) > trace->end)
-        trace->end = piece->base + trace_dense_after(to[-1]);
+    if (put) {
+        const uint64_t time = trace_change(trace, trace->change_count - 1).time;
+        if (time > trace->end) trace->end = time;
+    }
     return rows;
 }
 

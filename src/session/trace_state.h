@@ -16,8 +16,8 @@ typedef struct trace_signal {
     uint32_t value, other; /* what it became */
 } trace_signal;
 
-/* Changes are kept in pieces: dense as long as they follow one another closely and have levels, since what changes with every instruction fills
- * memory quicker than a computer hands it out. */
+/* Changes are kept in pieces: dense as long as they follow one another closely and have levels, and narrow as long as only one signal of few bits
+ * changes, since what changes with every instruction fills memory quicker than a computer hands it out. */
 typedef uint64_t
     trace_dense; /* how long after the base of its piece, in 16 bits, the signal in 16, and the value above them */
 static inline trace_dense trace_dense_of(uint64_t after, uint32_t signal, uint32_t value)
@@ -36,8 +36,16 @@ static inline uint32_t trace_dense_value(trace_dense one)
 {
     return (uint32_t)(one >> 32);
 }
+typedef uint32_t trace_narrow; /* of one signal alone: when, in 16 bits, and a value of 16 bits above them */
+static inline trace_narrow trace_narrow_of(uint64_t after, uint32_t value)
+{
+    return (uint32_t)(after & UINT16_MAX) | value << 16;
+}
+enum { TRACE_NARROW_BITS = 16 };
 typedef struct trace_piece {
     uint64_t base;
+    trace_narrow *narrow; /* of this signal, or */
+    uint32_t signal;
     trace_dense *dense; /* or else */
     oak_trace_change *wide;
 } trace_piece;
@@ -70,6 +78,10 @@ static inline oak_trace_change trace_change(const oak_trace *trace, size_t numbe
 {
     const trace_piece *piece = &trace->pieces[number / TRACE_PIECE];
     if (piece->wide) return piece->wide[number % TRACE_PIECE];
+    if (piece->narrow)
+        return (oak_trace_change){.time = piece->base + (piece->narrow[number % TRACE_PIECE] & UINT16_MAX),
+                                  .signal = piece->signal,
+                                  .value = piece->narrow[number % TRACE_PIECE] >> TRACE_NARROW_BITS};
     const trace_dense one = piece->dense[number % TRACE_PIECE];
     return (oak_trace_change){.time = piece->base + trace_dense_after(one),
                               .signal = trace_dense_signal(one),
