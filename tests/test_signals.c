@@ -651,8 +651,8 @@ START_TEST(a_trace_keeps_what_was_noted_however_close_or_far_apart)
     enum { MOST = 5500, NOTES = 9000 };
     /* Of a thousand changes in a row so many come much later than the one before, and so many float. */
     static const struct {
-        unsigned far, floats;
-    } mix[] = {{0, 0}, {3, 0}, {0, 2}, {500, 300}, {0, 0}};
+        unsigned far, floats, alone; /* `alone`: before, changes of the first signal */
+    } mix[] = {{0, 0, 4800}, {1, 0, 2000}, {0, 0, 0}, {3, 0, 0}, {0, 2, 100}, {500, 300, 0}, {0, 0, 0}};
     static noted all;
     oak_host host = oak_linux_host();
     oak_trace *trace;
@@ -670,7 +670,9 @@ START_TEST(a_trace_keeps_what_was_noted_however_close_or_far_apart)
             uint32_t random = seed >> 8;
             time += random % 1000 < mix[m].far ? (uint64_t)random << random % 20 : random % 4;
             oak_trace_change change = {.time = time, .signal = random / 7 % 16 ? random / 7 % 2 : 2};
+            if (i < mix[m].alone) change.signal = 0;
             change.value = change.signal == 0 ? random / 11 % 16 : random / 11 % 5 * 0x33333333u;
+            if (m == 1 && i == 1500) change.value = 0x12345; /* more than it has bits */
             if (change.signal == 1 && random / 13 % 1000 < mix[m].floats) change.other = random | 1;
             put_down(&all, change, MOST);
             ck_assert_int_eq(oak_trace_note(trace, &change), OAK_OK);
@@ -1056,7 +1058,9 @@ static unsigned record_whole(oak_session *session, const oak_part *part, unsigne
                                         "$A + $R",
                                         "$F ^ $A - $P",
                                         "cycle + $A - 100",
-                                        "$F"};
+                                        "$F",
+                                        "$P - $R + $A",
+                                        "($F + $R ^ $P) + $A"};
     enum { FORMS = sizeof forms / sizeof *forms };
     unsigned count = 0;
     for (unsigned i = 0; i < FORMS; i++) {
@@ -1104,7 +1108,12 @@ START_TEST(conditions_on_the_whole_chip_end_runs_alike)
                                         "$A > 2 && $F + $A < 200 && depth",
                                         "$R - $A >= 7 && $R + $A == $R + $A",
                                         "$A < $P || $P < $A - 3 || $F > $A + 100",
-                                        "$P - $R - $A <= 0 - 60"};
+                                        "$P - $R - $A <= 0 - 60",
+                                        "($A ^ $R) == 3 && cycle > 90",
+                                        "$A + 3 * $R - ($P << 2) == 70 || $F * 2 - $A == 99",
+                                        "($A & 6) * 4 + $R > 60 && ($P ^ $A | 1) < 30",
+                                        "(2 - $R >> 1) + $A == 7 || ($A * $R & 31) == 30",
+                                        "(cycle & 255) + $A > 400 || (cycle ^ $A) == 300"};
     enum { ENTRY = 40 };
     unsigned hits = 0;
     for (unsigned i = 0; i<sizeof at_work / sizeof *at_work; i += STRIDE> 1 ? 4 : 1)

@@ -615,7 +615,8 @@ static bool is_quick(oak_judged *judged)
                              judged->isa->about.registers[value->cells.address].derived &&
                              value->cells.address + 1 != judged->isa->about.restless_register;
         const unsigned kind = derived ? OAK_QUICK_LIES + 1 : kinds[value->kind];
-        if (!kind || (value->kind == OAK_JUDGED_ASKED && !judged->touched)) is = false;
+        if (!kind || (value->kind == OAK_JUDGED_ASKED && !(judged->touched && judged->known_outside)))
+            is = false;
         const bool host = value->kind >= OAK_JUDGED_BYTE && value->kind <= OAK_JUDGED_WORD;
         const bool low_first = value->kind == OAK_JUDGED_LOW_FIRST && !big;
         const bool place = value->kind == OAK_JUDGED_PC, noted = value->kind == OAK_JUDGED_STATUS || derived;
