@@ -49,7 +49,7 @@ typedef struct trace_piece {
     trace_dense *dense; /* or else */
     oak_trace_change *wide;
 } trace_piece;
-enum { TRACE_PIECE = 4096 };
+enum { TRACE_PIECE = 1024 };
 
 struct oak_trace {
     oak_host host;
