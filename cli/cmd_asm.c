@@ -318,13 +318,13 @@ static int watch(cli *self, const oak_part *part, const oak_asm_settings *settin
         struct timespec begin, end, pause = {0, PAUSE_MS * 1000000};
         clock_gettime(CLOCK_MONOTONIC, &begin);
         self->errors = self->warnings = 0;
+        const unsigned known_before = count;
+        for (unsigned i = 0; i < count; i++)
+            stamps[i] = stamp_of(files[i]); /* it may change while it is read */
         int exit_code = assemble(self, part, settings, options);
         clock_gettime(CLOCK_MONOTONIC, &end);
         double took =
             (double)(end.tv_sec - begin.tv_sec) * 1000 + (double)(end.tv_nsec - begin.tv_nsec) / 1e6;
-        if (self->json) cli_finish_json(self, !exit_code), cli_capture(self); /* a document each time */
-        else printf("%s in %.1f ms; waiting for changes\n", exit_code ? "refused" : "done", took);
-        fflush(stdout);
         oak_program *program = NULL;
         if (!exit_code && oak_assemble_files(&self->host, part, settings, &oak_silent, &program) == OAK_OK) {
             const char *name;
@@ -335,7 +335,10 @@ static int watch(cli *self, const oak_part *part, const oak_asm_settings *settin
             }
         }
         oak_program_free(program);
-        for (unsigned i = 0; i < count; i++) stamps[i] = stamp_of(files[i]);
+        for (unsigned i = known_before; i < count; i++) stamps[i] = stamp_of(files[i]);
+        if (self->json) cli_finish_json(self, !exit_code), cli_capture(self); /* a document each time */
+        else printf("%s in %.1f ms; waiting for changes\n", exit_code ? "refused" : "done", took);
+        fflush(stdout); /* whatever changes from here on is noticed */
         signal(SIGINT, interrupt);
         signal(SIGTERM, interrupt);
         for (bool changed = false; !changed && !interrupted;) {
