@@ -593,6 +593,15 @@ static uint32_t of_the_first(void *context, const uint32_t *values)
     return values[0] ^ 0x5A;
 }
 
+/* The program is on a bench, and it is known where it comes along. */
+static const oak_architecture *put_on_and_see_place(bench *b, const subject *one, seen *all)
+{
+    put_on(b, one, one->program);
+    const oak_architecture *about = b->part->architecture;
+    see(one, about->registers[about->pc_register].name, all);
+    return about;
+}
+
 /* Whoever works at the chip port has all that is kept, and what he makes of it; and is told what cannot be judged. */
 START_TEST(a_judge_has_rows_of_what_is_kept)
 {
@@ -602,9 +611,7 @@ START_TEST(a_judge_has_rows_of_what_is_kept)
     {
         bench b;
         oak_stop stop;
-        put_on(&b, one, one->program);
-        const oak_architecture *about = b.part->architecture;
-        see(one, about->registers[about->pc_register].name, &all);
+        const oak_architecture *about = put_on_and_see_place(&b, one, &all);
         const oak_watched cells[] = {
             {.accesses = OAK_ACCESS_CHANGE, .address = about->pc_register, .size = 1},
             {.accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_WORKED_OUT, .size = 1},
@@ -675,9 +682,7 @@ START_TEST(a_judge_completes_its_rows_and_minds_limits)
     {
         bench b;
         oak_stop stop;
-        put_on(&b, one, one->program);
-        const oak_architecture *about = b.part->architecture;
-        see(one, about->registers[about->pc_register].name, &all);
+        const oak_architecture *about = put_on_and_see_place(&b, one, &all);
         const oak_watched flags = {.address = about->flag_count ? about->flags[0].reg : 0, .size = 1};
         const oak_watched cells[] = {
             {.accesses = OAK_ACCESS_CHANGE, .address = about->pc_register, .size = 1},

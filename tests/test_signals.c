@@ -1113,7 +1113,10 @@ START_TEST(conditions_on_the_whole_chip_end_runs_alike)
                                         "$A + 3 * $R - ($P << 2) == 70 || $F * 2 - $A == 99",
                                         "($A & 6) * 4 + $R > 60 && ($P ^ $A | 1) < 30",
                                         "(2 - $R >> 1) + $A == 7 || ($A * $R & 31) == 30",
-                                        "(cycle & 255) + $A > 400 || (cycle ^ $A) == 300"};
+                                        "(cycle & 255) + $A > 400 || (cycle ^ $A) == 300",
+                                        "($A + $R).4 && !($R & 6 ^ $A)",
+                                        "$A - $R != 0 && ($R + $A).2",
+                                        "!(cycle & 12) && $A - $R"};
     enum { ENTRY = 40 };
     unsigned hits = 0;
     for (unsigned i = 0; i<sizeof at_work / sizeof *at_work; i += STRIDE> 1 ? 4 : 1)

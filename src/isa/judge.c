@@ -607,7 +607,7 @@ static bool is_quick(oak_judged *judged)
     judged->known = judged->asked && judged->known_outside ? judged->known_outside : &judged->always;
     *judged->known = 0;
     bool is = !(judge->kept && judge->asks);
-    judged->words = 0;
+    judged->words = judged->notes = 0;
     judged->noted_end = judged->to_note;
     for (unsigned i = 0; i < judged->count; i++) {
         const oak_judged_value *value = &judged->value[i];
@@ -624,7 +624,7 @@ static bool is_quick(oak_judged *judged)
         const unsigned more_bits = lies ? 32 - 8u * value->bytes : 0; /* than its own */
         const uint32_t *found = place ? &judged->pc : &judged->noted[i];
         if (place || noted || lies) judged->words |= 1u << i;
-        if (noted) *judged->noted_end++ = &judged->quick[i];
+        if (noted) judged->notes |= 1u << i, *judged->noted_end++ = &judged->quick[i];
         judged->quick[i] = (oak_judged_quick){.at = place || noted ? (const uint8_t *)found : value->at,
                                               .bank = value->bank,
                                               .bank_bits = value->bank_bits,
@@ -699,7 +699,7 @@ static void place_rows(oak_judged *judged)
         plain->banked = put->words_end;
         plain->banked_at = &plain->at[put->words_end - put->at];
     }
-    judged->has_flags = put->end > put->banked_end || judged->noted_end > judged->to_note;
+    judged->has_flags = put->end > put->banked_end || judged->notes;
     judged->judge.rows->chip = judged;
     judged->judge.rows->complete = complete;
 }
@@ -745,7 +745,7 @@ static void place_limits(oak_judged *judged)
         reads->limits = *one;
         reads->which = one->values;
         place_strides(judged, reads);
-        judged->has_flags |= reads->end > reads->banked_end || judged->noted_end > judged->to_note;
+        judged->has_flags |= reads->end > reads->banked_end || one->values & judged->notes;
         summed |= one->values;
     }
     for (uint32_t some = summed; some; some &= some - 1)

@@ -155,8 +155,8 @@ typedef struct oak_judged {
     uint64_t *known;        /* before this cycle `quick` says all: of the setup, or */
     uint64_t *known_outside, always;         /* where nothing is asked for */
     oak_judged_quick quick[OAK_MOST_JUDGED]; /* of each value */
-    uint32_t words;                          /* those that are put down as words: a bit each */
-    uint32_t noted[OAK_MOST_JUDGED];         /* those of them that lie nowhere by themselves: */
+    uint32_t words, notes;           /* those that are put down as words, and of these `noted`: a bit each */
+    uint32_t noted[OAK_MOST_JUDGED]; /* those of them that lie nowhere by themselves: */
     const oak_judged_quick *to_note[OAK_MOST_JUDGED], **noted_end;
     uint32_t *flags;                 /* if it is only one of them, the one with these */
     uint32_t spare[OAK_JUDGED_ROWS]; /* a column of nothing */

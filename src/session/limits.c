@@ -37,6 +37,7 @@ static limited compared(unsigned op, const limited *left, const limited *right)
     if (op == OP_EQUAL) from = to = at;
     else if (op == OP_LESS || op == OP_LESS_EQUAL) to = at - (op == OP_LESS);
     else if (op == OP_GREATER || op == OP_GREATER_EQUAL) from = at + (op == OP_GREATER);
+    else if (op == OP_UNEQUAL) from = at + 1, to = at - 1; /* all the way round */
     else result.kind = LIMITED_ELSE;
     if (has_time && op != OP_EQUAL) result.kind = LIMITED_ELSE;
     *result.limits = *left->limits;
@@ -47,12 +48,22 @@ static limited compared(unsigned op, const limited *left, const limited *right)
     return result;
 }
 
-/* Both of them have to hold: the limits of one will do, and what is to be equal keeps closer. */
+/* How seldom somebody has to be asked within these, and how little it is to tell: the least is best. */
+static unsigned worth(const limited *one)
+{
+    enum { STEPS = 2, NARROW = 1, ALL_ROUND = 4, ANOTHER = 8 };
+    const uint64_t width = one->limits->width;
+    return one->count * ANOTHER + (one->limits->step_count ? STEPS : 0) +
+           (width > INT64_MAX ? ALL_ROUND
+            : width           ? NARROW
+                              : 0);
+}
+
+/* Both of them have to hold: the limits of one will do. */
 static limited either(const limited *left, const limited *right)
 {
     if (left->kind != LIMITED_WITHIN) return *right;
-    if (right->kind != LIMITED_WITHIN || left->count < right->count) return *left;
-    return right->count < left->count || !right->limits->width ? *right : *left;
+    return right->kind != LIMITED_WITHIN || worth(left) <= worth(right) ? *left : *right;
 }
 
 /* One of them has to hold: the limits of both. */
@@ -130,14 +141,6 @@ static limited stepped(unsigned op, const limited *left, const limited *right)
     return add_step(&result, &step) ? result : nothing;
 }
 
-/* A sum so many times. */
-static limited multiplied(const limited *sum, int64_t times)
-{
-    limited result = {.kind = LIMITED_SUM, .has_time = sum->has_time, .more = sum->more * times};
-    add_sum(result.limits, sum->limits, times);
-    return result;
-}
-
 /* None of it is so large that sums would wrap. */
 static bool is_near(const limited *one)
 {
@@ -148,15 +151,45 @@ static bool is_near(const limited *one)
     return is;
 }
 
+/* What is not 0 holds. */
+static limited holds(const limited *one)
+{
+    const limited nothing = {.kind = LIMITED_SUM};
+    if (is_number(one) || (one->kind != LIMITED_SUM && one->kind != LIMITED_STEPS) || !is_near(one))
+        return *one;
+    return compared(OP_UNEQUAL, one, &nothing);
+}
+
+static limited bit_of(const limited *one, unsigned number)
+{
+    limited result = *one;
+    const oak_judged_step down = {.kind = OAK_STEP_DOWN, .number = number},
+                          only = {.kind = OAK_STEP_AND, .number = 1};
+    if (number > 31 || !as_steps(&result) || (number && !add_step(&result, &down)) ||
+        !add_step(&result, &only))
+        return (limited){.kind = LIMITED_ELSE};
+    result.has_time = false; /* it lies in the lower half */
+    return result;
+}
+
+/* A sum so many times. */
+static limited multiplied(const limited *sum, int64_t times)
+{
+    limited result = {.kind = LIMITED_SUM, .has_time = sum->has_time, .more = sum->more * times};
+    add_sum(result.limits, sum->limits, times);
+    return result;
+}
+
 static limited combined(unsigned op, const limited *left, const limited *right)
 {
     const limited nothing = {.kind = LIMITED_ELSE};
     const int64_t often = (int64_t)1 << 20, by = right->more;
-    if (op == OP_AND_THEN) {
-        const limited one = either(left, right);
+    if (op == OP_AND_THEN || op == OP_OR_ELSE) {
+        const limited first = holds(left), second = holds(right);
+        if (op == OP_OR_ELSE) return both(&first, &second);
+        const limited one = either(&first, &second);
         return one.kind == LIMITED_WITHIN ? one : nothing;
     }
-    if (op == OP_OR_ELSE) return both(left, right);
     const bool sums = left->kind == LIMITED_SUM && right->kind == LIMITED_SUM;
     if (!is_near(left) || !is_near(right)) return nothing;
     if (sums && (op == OP_ADD || op == OP_SUBTRACT)) {
@@ -202,6 +235,7 @@ unsigned session_limits(const oak_session *session, oak_judged_limits *limits)
 {
     limited stack[JUDGE_DEPTH + 1], *top = stack; /* the number above the last one */
     limited all = {.kind = LIMITED_WITHIN};
+    const limited none = {.kind = LIMITED_SUM};
     for (unsigned i = 0; i < session->judged_count; i++) {
         const judge_op *op = &session->judged[i];
         const limited number = {.kind = LIMITED_SUM, .more = op->number};
@@ -214,10 +248,15 @@ unsigned session_limits(const oak_session *session, oak_judged_limits *limits)
         else if (op->kind == JUDGE_WITH) top[-1] = combined(op->op, &top[-1], &value);
         else if (op->kind == JUDGE_THAN) top[-1] = combined(op->op, &top[-1], &number);
         else if (op->kind == JUDGE_TWO) top--, top[-1] = combined(op->op, &top[-1], &top[0]);
-        else if (op->kind == JUDGE_ONE || op->kind == JUDGE_BIT) top[-1].kind = LIMITED_ELSE;
+        else if (op->kind == JUDGE_BIT) top[-1] = bit_of(&top[-1], op->shift);
+        else if (op->kind == JUDGE_ONE && op->op == OP_NOT && is_near(&top[-1]) && !is_number(&top[-1]) &&
+                 (top[-1].kind == LIMITED_SUM || top[-1].kind == LIMITED_STEPS))
+            top[-1] = compared(OP_EQUAL, &top[-1], &none);
+        else if (op->kind == JUDGE_ONE) top[-1].kind = LIMITED_ELSE;
         else if (op->kind == JUDGE_END) {
             if (session->watches[op->number].about.kind != OAK_WATCH_HOLDS) return 0;
-            all = both(&all, --top);
+            const limited one = holds(--top);
+            all = both(&all, &one);
         } else if (op->kind == JUDGE_SAMPLE) return 0;
     }
     if (all.kind != LIMITED_WITHIN) return 0;
