@@ -587,8 +587,9 @@ static bool take_out(void *context, const uint32_t *values, uint32_t *matter)
     return false;
 }
 
-static uint32_t of_the_first(void *context, const uint32_t *values)
+static uint32_t of_the_first(void *context, unsigned number, const uint32_t *values)
 {
+    ck_assert_uint_eq(number, 1);
     ((taken *)context)->others++;
     return values[0] ^ 0x5A;
 }

@@ -224,8 +224,8 @@ enum { OAK_MOST_WATCHED = 17 };
  * leaves is lost. Who takes rows out at another time has them completed first, and sets `count` and `whole` to 0.
  *
  * What belongs to the chip as a whole is judged as a register is, with one of the numbers below. A stretch of any
- * length with OAK_ACCESS_WRITE alone has no value: it is another number whenever an instruction may have written there, and `written` says so. `works_out` is asked for what the caller makes of the values before it, when
- * one of `sources` has changed; the registers of the chip, but for its time, are up to date then.
+ * length with OAK_ACCESS_WRITE alone has no value: it is another number whenever an instruction may have written there, and `written` says so. `works_out` is asked for what the caller makes of the values before it
+ * (OAK_JUDGED_WORKED_OUT; several are told apart by `size`), when one of `sources` has changed; the registers of the chip, but for its time, are up to date then.
  *
  * Values come back all the time. Where few are judged (OAK_FEW_JUDGED at most), and all of them are asked about, a chip may put down what they were when `ends` said
  * false, and what mattered then, and not ask for the same again: an entry counts as long as `since` of both is the same.
@@ -287,7 +287,9 @@ typedef struct oak_judge {
     bool (*ends)(void *context, const uint32_t *values, uint32_t *matter);
     /* May be NULL. How far one of these values may go down and up with nothing to say for `ends`, while all others stay. */
     void (*room)(void *context, const uint32_t *values, unsigned number, uint32_t *below, uint32_t *above);
-    uint32_t (*works_out)(void *context, const uint32_t *values); /* may be NULL where nothing is */
+    uint32_t (*works_out)(void *context, unsigned number,
+                          const uint32_t *values); /* may be NULL where nothing is */
+    const bool *anyway; /* may be NULL; where the caller has set it, `ends` is asked whatever has changed */
     bool (*written)(void *context); /* may be NULL: whatever was written matters */
     /* May be NULL: never. Wherever the instruction at this address goes on is as good a place as that. */
     bool (*stays)(void *context, uint32_t address);

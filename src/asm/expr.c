@@ -626,12 +626,9 @@ bool oak_expr_slopes(unsigned op, oak_expr_sloped *left, const oak_expr_sloped *
 static oak_status operate(const oak_expr *expr, const oak_value *left, const oak_value *right,
                           oak_value *value, oak_expr_fault *fault)
 {
-    int64_t a = left->number, b = right->number, result;
-    if (oak_expr_is_plain(expr)) result = oak_expr_plain(expr->op, a, b);
-    else if (!b) return value_fault(expr, fault, "division-by-zero", "this divides by zero");
-    else if (b == -1) result = expr->op == OP_DIVIDE ? oak_wrapped(0 - (uint64_t)a) : 0;
-    else result = expr->op == OP_DIVIDE ? a / b : a % b;
-    *value = (oak_value){.number = result, .space = joined_space(expr->op, left, right), .known = true};
+    if (!oak_expr_is_plain(expr) && !right->number)
+        return value_fault(expr, fault, "division-by-zero", "this divides by zero");
+    *value = (oak_value){.number = oak_expr_plain(expr->op, left->number, right->number), .space = joined_space(expr->op, left, right), .known = true};
     return OAK_OK;
 }
 

@@ -52,6 +52,16 @@ static inline int64_t oak_wrapped(uint64_t value)
     return result;
 }
 
+/* Towards 0, as in C; of nothing by 0, which whoever divides finds out before. */
+static inline int64_t oak_quotient(int64_t left, int64_t right)
+{
+    return !right ? 0 : right == -1 ? oak_wrapped(0 - (uint64_t)left) : left / right;
+}
+static inline int64_t oak_rest(int64_t left, int64_t right)
+{
+    return !right || right == -1 ? 0 : left % right;
+}
+
 /* X(operator, result): by `left` and `right`, and `a` and `b`, which are the same without a sign. */
 #define OAK_EACH_PLAIN(X)                                                                                    \
     X(OP_OR_ELSE, left || right)                                                                             \
@@ -72,6 +82,8 @@ static inline int64_t oak_wrapped(uint64_t value)
     X(OP_MIN, left < right ? left : right)                                                                   \
     X(OP_MAX, left > right ? left : right)                                                                   \
     X(OP_MULTIPLY, oak_wrapped(a *b))                                                                        \
+    X(OP_DIVIDE, oak_quotient(left, right))                                                                  \
+    X(OP_REMAINDER, oak_rest(left, right))                                                                   \
     X(OP_NEGATE, oak_wrapped(0 - a))                                                                         \
     X(OP_INVERT, ~left)                                                                                      \
     X(OP_NOT, !left)                                                                                         \

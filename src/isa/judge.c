@@ -90,7 +90,8 @@ static inline uint32_t lies(const oak_judged *judged, const oak_core *core, cons
         return result;
     case OAK_JUDGED_STATUS: return judged->status(core);
     case OAK_JUDGED_HANDLER: return handler(judged, core);
-    case OAK_JUDGED_MADE: return judge->works_out(judge->context, judged->last);
+    case OAK_JUDGED_MADE:
+        return judge->works_out(judge->context, (unsigned)(value - judged->value), judged->last);
     case OAK_JUDGED_BANKED: return value->at[*value->bank & value->bank_bits];
     case OAK_JUDGED_WRITTEN:
         return judged->last[value - judged->value] + (judge->written ? judge->written(judge->context) : 1);
@@ -414,6 +415,11 @@ static inline bool is_full(const oak_judged *judged)
     return judged->judge.kept && judged->judge.rows->count == OAK_JUDGED_ROWS;
 }
 
+static inline bool has_to_ask(const oak_judged *judged)
+{
+    return is_full(judged) || (judged->judge.anyway && *judged->judge.anyway);
+}
+
 /* What a value is now: its bit, when it is another one than before. */
 static inline uint32_t take_one(oak_judged *judged, unsigned number, uint32_t value)
 {
@@ -484,7 +490,7 @@ static bool finish(oak_judged *judged, oak_core *core, uint32_t changed, uint32_
     if (judged->way == OAK_WAY_QUICK) complete(judged->judge.rows);
     changed |= take_some(judged, core, &some, judged->time->cycles, false);
     if (changed & judged->judge.kept) keep(judged, judged->time->cycles);
-    if (changed & judged->judge.asks || is_full(judged)) ask(judged, core);
+    if (changed & judged->judge.asks || has_to_ask(judged)) ask(judged, core);
     if (which == OAK_JUDGED_ALL || may_stand(judged, which)) settle(judged);
     return judged->hit;
 }
@@ -525,7 +531,7 @@ static bool look_at_any(oak_judged *judged, oak_core *core, unsigned which, uint
     if (some || (settles && judged->passed < 2)) return finish_at(judged, core, changed, some, which, passed);
     if (settles) judged->passed--;
     if (changed & judged->judge.kept) keep(judged, now);
-    if (!(changed & judged->judge.asks) && !is_full(judged)) return false;
+    if (!(changed & judged->judge.asks) && !has_to_ask(judged)) return false;
     return oak_judged_ask(judged, core, passed);
 }
 
@@ -580,7 +586,7 @@ static bool look_and_call(oak_judged *judged, oak_core *core, unsigned which, ui
         judged->last[i] = word;
     }
     if (changed & judged->judge.kept) keep(judged, now);
-    if (changed & judged->judge.asks || is_full(judged)) return oak_judged_ask(judged, core, passed);
+    if (changed & judged->judge.asks || has_to_ask(judged)) return oak_judged_ask(judged, core, passed);
     return false;
 }
 

@@ -7,39 +7,27 @@
 #include "session/session_state.h"
 #include "session/values.h"
 
-/* What the chip is to look at. */
-typedef struct judged_values {
-    oak_watched cells[OAK_MOST_JUDGED];
-    uint32_t masks[OAK_MOST_JUDGED];
-    uint32_t kept, asks; /* those of what is recorded, and of conditions: a bit each */
-    unsigned count;
-} judged_values;
-
 /* What conditions are compared with may be another value now. */
 static void forget_vain(oak_session *session)
 {
     if (!++session->vain.since) session->vain.since = 1; /* what is as old as that has gone long ago */
 }
 
-/* One of these for an operator in each form that it comes in; other operations are their kind. */
-#define CODE(operator, kind) (64 + (unsigned)(operator) * 8 + (unsigned)(kind))
-static unsigned code_of(const judge_op *op)
-{
-    bool operates = op->kind >= JUDGE_AGAINST && op->kind <= JUDGE_TWO;
-    return operates ? CODE(op->op, op->kind) : op->kind;
-}
-_Static_assert(JUDGE_TWO < 8 && JUDGE_SAMPLE < 64, "codes have room for kinds");
+typedef struct worked {
+    int64_t value;
+    bool is; /* it has one */
+} worked;
 
 /* What a piece of the program makes of the values; `*at` is its first operation, then its last, which says what it is for. What was read is said by
- * where it could have gone another way. */
-OAK_ALWAYS_INLINE int64_t work_out(const oak_session *session, const judge_op **at, const uint32_t *values,
-                                   uint32_t *read)
+ * where it could have gone another way. `cycle`: of a moment that has passed, or NULL. */
+OAK_ALWAYS_INLINE worked work_out(const oak_session *session, const judge_op **at, const uint32_t *values,
+                                  const uint64_t *cycle, uint32_t *read)
 {
     int64_t stack[JUDGE_DEPTH + 1], *below = stack, top = 0;
     const judge_op *op = *at;
 #define VALUE ((int64_t)(values[op->from] >> op->shift & op->mask))
 #define FORM(operator, kind, on_left, on_right, result)                                                      \
-    case CODE(operator, kind): {                                                                             \
+    case JUDGE_CODE(operator, kind): {                                                                             \
         const int64_t left = (on_left), right = (on_right);                                                  \
         const uint64_t a = (uint64_t)left, b = (uint64_t)right;                                              \
         (void)a, (void)b, (void)left, (void)right;                                                           \
@@ -56,18 +44,35 @@ OAK_ALWAYS_INLINE int64_t work_out(const oak_session *session, const judge_op **
         switch (op->code) {
             OAK_EACH_PLAIN(FORMS)
         case JUDGE_NUMBER: *below++ = top, top = op->number; continue;
-        case JUDGE_TIME: *below++ = top, top = (int64_t)session_time(session).cycles; continue;
+        case JUDGE_TIME:
+            *below++ = top, top = (int64_t)(cycle ? *cycle : session_time(session).cycles);
+            continue;
         case JUDGE_VALUE: *below++ = top, top = VALUE; continue;
         case JUDGE_BIT: top = top >> op->shift & 1; continue;
         case JUDGE_UNLESS:
             *read |= op->mask;
-            if (!top) op = session->judged + op->number - 1;
+            if (!top) op += op->number;
             continue;
-        default:
+        case JUDGE_CHOOSE:
             *read |= op->mask;
-            *at = op;
-            return top;
+            if (!top) op += op->number;
+            top = *--below;
+            continue;
+        case JUDGE_PAST: *read |= op->mask, op += op->number; continue;
+        case JUDGE_CHOSEN: *read |= op->mask; continue;
+        case JUDGE_THERE:
+            if (values[op->from]) continue;
+            break;
+        case JUDGE_DIVISOR:
+            if (top) continue;
+            break;
+        default: *read |= op->mask; *at = op; return (worked){top, true};
         }
+        for (; op->kind < JUDGE_END; op++) /* it has no value; all of it matters */
+            if (judge_gathers(op->kind)) *read |= op->mask;
+        *read |= op->mask;
+        *at = op;
+        return (worked){0, false};
     }
 #undef VALUE
 }
@@ -90,10 +95,11 @@ static void fill(const judge_space *space, int64_t number, int64_t *to)
     for (unsigned i = 0; i < space->rows.count; i++) to[i] = number;
 }
 
-/* The same for all rows; what need not be worked out does no harm. */
+/* The same for all rows; what need not be worked out does no harm. NULL where something of it may have no value. */
 static const int64_t *work_out_rows(judge_space *space, const judge_op *op)
 {
     int64_t(*top)[JUDGE_ROWS] = space->stack; /* the number above the last one */
+    bool fails = false;
     for (; op->kind < JUDGE_END; op++) {
         if (op->kind == JUDGE_NUMBER) fill(space, op->number, *top++);
         else if (op->kind == JUDGE_THAN) {
@@ -110,19 +116,16 @@ static const int64_t *work_out_rows(judge_space *space, const judge_op *op)
         } else if (op->kind == JUDGE_ONE) oak_expr_plain_each(op->op, top[-1], top[-1], space->rows.count);
         else if (op->kind == JUDGE_BIT)
             for (unsigned i = 0; i < space->rows.count; i++) top[-1][i] = top[-1][i] >> op->shift & 1;
+        else if (op->kind == JUDGE_CHOSEN) {
+            top -= 2;
+            for (unsigned i = 0; i < space->rows.count; i++)
+                top[-1][i] = top[-1][i] ? top[0][i] : top[1][i];
+        } else if (op->kind == JUDGE_THERE)
+            for (unsigned i = 0; i < space->rows.count; i++) fails |= !space->rows.value[op->from][i];
+        else if (op->kind == JUDGE_DIVISOR)
+            for (unsigned i = 0; i < space->rows.count; i++) fails |= !top[-1][i];
     }
-    return space->stack[0];
-}
-
-/* Only the lower half of each value says what that of the result is, and one follows the other. */
-static bool is_chain(const judge_op *op)
-{
-    bool is = op->kind == JUDGE_VALUE || op->kind == JUDGE_TIME;
-    for (op++; is && op->kind < JUDGE_END; op++)
-        is = (op->kind == JUDGE_WITH || op->kind == JUDGE_THAN) &&
-             (op->op == OP_ADD || op->op == OP_SUBTRACT || op->op == OP_AND || op->op == OP_OR ||
-              op->op == OP_XOR);
-    return is;
+    return fails ? NULL : space->stack[0];
 }
 
 /* The lower halves of what comes of such a chain. */
@@ -185,12 +188,42 @@ static const uint32_t *as_is(const oak_session *session, const judge_op *op, uin
     return session->judge_space->rows.value[op->from];
 }
 
+/* Row by row, where some have no value: those are unknown then. */
+static void work_out_each(const oak_session *session, const judge_op *op, uint32_t *to, uint32_t *unknown)
+{
+    const judge_space *space = session->judge_space;
+    for (unsigned r = 0; r < space->rows.count; r++) {
+        uint32_t values[OAK_MOST_JUDGED], read = 0;
+        const judge_op *at = op;
+        for (unsigned i = 0; i < OAK_MOST_JUDGED; i++) values[i] = space->rows.value[i][r];
+        const worked now = work_out(session, &at, values, &space->rows.cycle[r], &read);
+        to[r] = now.is ? (uint32_t)now.value : UINT32_MAX;
+        unknown[r] = now.is ? 0 : UINT32_MAX;
+    }
+}
+
+/* Columns of which some are not known everywhere. */
+static oak_status take_each(oak_trace *trace, const judge_space *space, const trace_column *columns,
+                            unsigned count, uint64_t unknown)
+{
+    oak_status status = OAK_OK;
+    for (unsigned r = 0; r < space->rows.count; r++)
+        for (unsigned c = 0; c < count && !status; c++)
+            status = oak_trace_note(
+                trace, &(oak_trace_change){.time = space->rows.cycle[r],
+                                           .signal = columns[c].signal,
+                                           .value = columns[c].values[r],
+                                           .other = unknown >> c & 1 ? space->unknown[c][r] : 0});
+    return status;
+}
+
 /* Each of the records, in the order of time. */
 static void take_records(oak_session *session, uint32_t changed)
 {
     judge_space *space = session->judge_space;
     trace_column columns[JUDGE_MOST / 2];
     unsigned count = 0;
+    uint64_t unknown = 0;
     for (size_t i = 0; i < session->sampled_count; i++) {
         const judge_record *record = &session->records[i];
         sampled_value *one = &session->sampled[i];
@@ -202,14 +235,18 @@ static void take_records(oak_session *session, uint32_t changed)
         if (record->chain && !is) work_out_chain(space, op, result);
         else if (!is) {
             const int64_t *values = work_out_rows(space, op);
-            for (unsigned r = 0; r < rows; r++) result[r] = (uint32_t)values[r];
+            for (unsigned r = 0; r < rows && values; r++) result[r] = (uint32_t)values[r];
+            if (!values) work_out_each(session, op, result, space->unknown[count]);
+            if (!values) unknown |= (uint64_t)1 << count;
         }
         for (unsigned r = 0; r < rows && !is; r++) result[r] &= mask;
         columns[count] = (trace_column){.signal = one->signal, .values = is ? is : result};
-        one->known = true;
+        one->known = !(unknown >> count & 1) || !space->unknown[count][rows - 1];
         one->last = columns[count++].values[rows - 1];
     }
-    took(session, trace_take_columns(session->trace, space->rows.cycle, columns, count, space->rows.count));
+    took(session, unknown ? take_each(session->trace, space, columns, count, unknown)
+                          : trace_take_columns(session->trace, space->rows.cycle, columns, count,
+                                               space->rows.count));
 }
 
 void session_take_kept(oak_session *session)
@@ -241,9 +278,8 @@ static bool turns_out(oak_session *session)
     return session->all_later;
 }
 
-static uint32_t works_out(void *context, const uint32_t *values)
+static uint32_t depth_of(oak_session *session, const uint32_t *values)
 {
-    oak_session *session = context;
     judge_space *space = session->judge_space;
     depth_known *last = &space->depth_last;
     const unsigned written = session->depth_from[DEPTH_WRITTEN];
@@ -273,6 +309,58 @@ static uint32_t works_out(void *context, const uint32_t *values)
     return last->depth = known->depth;
 }
 
+/* Memory that is no more than that, around an address; false where it is none. */
+static bool find_plain(const oak_session *session, judge_pointer *one, uint32_t address)
+{
+    const oak_architecture *about = session->part->architecture;
+    const oak_part_memory *memory = oak_part_find_memory(session->part, one->space, address);
+    uint32_t first, behind;
+    if (!memory) return false;
+    first = memory->base, behind = memory->base + memory->size - 1;
+    for (unsigned i = 0; i < about->cells_count; i++) { /* registers lie in some of it */
+        const oak_register_cells *cells = &about->cells[i];
+        if (cells->space != one->space || cells->banks) continue;
+        const uint32_t last = cells->address + cells->size - 1;
+        if (last < address) first = last + 1 > first ? last + 1 : first;
+        else if (cells->address > address) behind = cells->address - 1 < behind ? cells->address - 1 : behind;
+        else return false;
+    }
+    one->first_cell = first;
+    one->cell_count = behind - first + 1;
+    return true;
+}
+
+/* What is where a pointer leads to now. */
+static uint32_t follow(oak_session *session, judge_pointer *one, uint32_t was, const uint32_t *values)
+{
+    uint8_t bytes[4];
+    uint32_t read = 0;
+    const judge_op *op = session->led + one->first;
+    const worked address = work_out(session, &op, values, NULL, &read);
+    const unsigned count = one->cells * oak_unit_bytes(session->part->architecture, one->space);
+    one->is_there = false;
+    if (!address.is || address.value < 0 || address.value > UINT32_MAX) return 0;
+    const uint32_t at = (uint32_t)address.value;
+    const bool read_it =
+        !session->chip.ops->read_memory(session->chip.chip, one->space, at, bytes, count);
+    if (!read_it) return 0;
+    one->is_there = true;
+    if (at - one->first_cell >= one->cell_count && !find_plain(session, one, at)) session->led_astray = true;
+    if (one->cells > one->cell_count - (at - one->first_cell)) session->led_astray = true;
+    if (session->led_astray && session->astray_row == OAK_JUDGED_ROWS) session->astray_row = session->judge_space->rows.count;
+    return session->led_astray ? ~was /* which is seen in any case */
+                               : (uint32_t)oak_number_at(session->part->architecture, one->space, bytes, count);
+}
+
+static uint32_t works_out(void *context, unsigned number, const uint32_t *values)
+{
+    oak_session *session = context;
+    if (session->depth_made >> number & 1) return depth_of(session, values);
+    judge_pointer *one = session->pointers;
+    while (one->cell != number && one->there != number) one++;
+    return one->there == number ? one->is_there : follow(session, one, values[number], values);
+}
+
 static bool written(void *context)
 {
     oak_session *session = context;
@@ -285,6 +373,29 @@ static bool stays(void *context, uint32_t address)
 {
     oak_session *session = context;
     return session_stack_stays(session, address);
+}
+
+/* A pointer leads to a register, which may change by itself: for a while values are worked out here, the longer the more often that happens. */
+static bool gives_up(oak_session *session)
+{
+    enum { SHORT = 64, LONG = 1 << 16, SELDOM = 8 };
+    oak_judged_rows *rows = &session->judge_space->rows;
+    const oak_chip_time now = session_time(session);
+    while (session->keeps && rows->count && /* the rows from there on are not what was */
+           (rows->count > session->astray_row || rows->cycle[rows->count - 1] == now.cycles))
+        rows->count--;
+    const bool soon = now.instructions < session->astray_until + SELDOM * session->astray_pause;
+    session->astray_pause = !soon || session->astray_pause < SHORT ? SHORT
+                            : session->astray_pause < LONG         ? 2 * session->astray_pause
+                                                                   : LONG;
+    session->astray_until = now.instructions + session->astray_pause;
+    return session->judges_anew = true;
+}
+
+bool session_may_judge(oak_session *session)
+{
+    const uint64_t now = session->astray_until ? session_time(session).instructions : 0, until = session->astray_until;
+    return now >= until || until - now > session->astray_pause; /* it has gone back */
 }
 
 /* A condition is another number than before: does the run end for it? */
@@ -303,12 +414,13 @@ static bool any_holds(void *context, const uint32_t *values, uint32_t *matter)
     oak_session *session = context;
     const judge_op *op = session->judged, *const behind = op + session->judged_count;
     uint32_t read = 0;
+    if (session->led_astray) return gives_up(session);
     for (; op < behind; op++) {
-        int64_t now = work_out(session, &op, values, &read);
+        const worked now = work_out(session, &op, values, NULL, &read);
         watch_record *one = &session->watches[op->number];
-        if (one->last != now && turns(session, one, now)) return true;
+        if (now.is && one->last != now.value && turns(session, one, now.value)) return true;
     }
-    *matter = read & session->depth_made ? read | session->depth_sources : read;
+    *matter = read & session->judged_made ? read | session->judged_sources : read;
     return false;
 }
 
@@ -317,20 +429,21 @@ static bool ends(void *context, const uint32_t *values, uint32_t *matter)
     oak_session *session = context;
     const judge_op *op = first_of(session), *behind = session->judged + session->judged_count;
     uint32_t read = 0;
+    if (session->led_astray) return gives_up(session);
     if (session->keeps && session->judge_space->rows.count == OAK_JUDGED_ROWS) session_take_kept(session);
     if (session->judged_later < session->judged_samples && turns_out(session))
         return session->judges_anew = true;
     for (; op < behind; op++) {
-        int64_t now = work_out(session, &op, values, &read);
+        const worked now = work_out(session, &op, values, NULL, &read);
         if (op->kind == JUDGE_SAMPLE) {
-            session_sample_judged(session, (size_t)op->number, now);
+            session_sample_judged(session, (size_t)op->number, now.is ? &now.value : NULL);
             continue;
         }
         watch_record *one = &session->watches[op->number];
-        if (one->last != now && turns(session, one, now)) return true;
+        if (now.is && one->last != now.value && turns(session, one, now.value)) return true;
     }
     *matter = read | (session->keeps && !oak_trace_is_full(session->trace) ? session->keeps : 0);
-    if (*matter & session->depth_made) *matter |= session->depth_sources;
+    if (*matter & session->judged_made) *matter |= session->judged_sources;
     return false;
 }
 
@@ -340,7 +453,8 @@ static bool goes(const oak_session *session, const uint32_t *values, unsigned nu
 {
     oak_expr_sloped stack[JUDGE_DEPTH + 1], *below = stack, top = {0};
     const judge_op *op = first_of(session), *behind = session->judged + session->judged_count;
-    if (session->keeps >> number & 1) return false; /* each of its changes is kept */
+    if ((session->keeps | session->judged_sources) >> number & 1)
+        return false; /* each of its changes is kept, or others follow it */
     for (; op < behind; op++) {
         const oak_expr_sloped against = {.at = op->number};
         oak_expr_sloped left = top;
@@ -367,7 +481,9 @@ static bool goes(const oak_session *session, const uint32_t *values, unsigned nu
             below = stack;
         } else if (op->kind == JUDGE_UNLESS) {
             if (!oak_expr_truth_stays(&top, room)) return false;
-            if (!top.at) op = session->judged + op->number - 1;
+            if (!top.at) op += op->number;
+        } else if (op->kind == JUDGE_CHOOSE || op->kind == JUDGE_PAST || op->kind == JUDGE_DIVISOR) {
+            return false;
         } else if (op->kind == JUDGE_TWO) {
             left = *--below;
             if (!oak_expr_slopes(op->op, &left, &top, room)) return false;
@@ -388,241 +504,6 @@ static void room_of(void *context, const uint32_t *values, unsigned number, uint
     if (!goes(context, values, number, &room)) room = (oak_expr_room){0};
     *below = (uint32_t)room.below;
     *above = (uint32_t)room.above;
-}
-
-static bool put(oak_session *session, judge_op op)
-{
-    if (session->judged_count == sizeof session->judged / sizeof *session->judged) return false;
-    session->judged[session->judged_count++] = op;
-    return true;
-}
-
-/* The program counter, and what no memory is: a register of a device. */
-static bool changes_itself(const oak_session *session, const oak_watched *read)
-{
-    return !read->space || !oak_part_find_memory(session->part, read->space, read->address);
-}
-
-/* The number of a value that has just been read, among those that the chip is to look at. */
-static int value_number(const oak_session *session, const oak_watched *read, judged_values *values)
-{
-    for (unsigned i = 0; i < values->count; i++) {
-        const oak_watched *one = &values->cells[i];
-        if (one->space == read->space && one->address == read->address && one->size == read->size)
-            return (int)i;
-    }
-    if (values->count == OAK_MOST_JUDGED) return -1;
-    values->cells[values->count] = (oak_watched){
-        .space = read->space,
-        .accesses =
-            read->accesses & OAK_ACCESS_CHANGE && changes_itself(session, read) ? OAK_ACCESS_CHANGE : 0,
-        .address = read->address,
-        .size = read->size};
-    values->masks[values->count] = 0;
-    return (int)values->count++;
-}
-
-/* Which bits of the value are meant: so many, or a flag's, or a single one. */
-static judge_op bits_of(const oak_session *session, const oak_expr *expr, unsigned from, unsigned width)
-{
-    judge_op op = {.kind = JUDGE_VALUE, .from = (uint8_t)from, .mask = UINT32_MAX};
-    if (width && width < 32) op.mask >>= 32 - width;
-    const watch_name *name = expr->kind == OAK_EXPR_NAME ? expr->as.name : NULL;
-    uint8_t bits = session->read_cells[0].bits;
-    if (name && name->kind == NAME_FLAG) {
-        const oak_flag_info *flag = &session->part->architecture->flags[name->number];
-        op.shift = flag->bit;
-        op.mask = (1u << flag->width) - 1;
-    } else if (name && name->kind == NAME_FIELD) {
-        op.shift = name->field->bit;
-        op.mask = name->field->width < 32 ? (1u << name->field->width) - 1 : UINT32_MAX;
-    } else if (name && name->kind == NAME_PIN) {
-        op.shift = name->number % OAK_MOST_PINS;
-        op.mask = 1;
-    } else if (bits) {
-        while (!(bits >> op.shift & 1)) op.shift++;
-        op.mask = 1;
-    }
-    return op;
-}
-
-/* Where the memory that a stack can lie in begins. */
-static uint32_t first_writable(const oak_session *session, unsigned space)
-{
-    uint32_t first = UINT32_MAX;
-    for (unsigned i = 0; i < session->part->memory_count; i++) {
-        const oak_part_memory *one = &session->part->memories[i];
-        if (one->space == space && one->writable && one->base < first) first = one->base;
-    }
-    return first == UINT32_MAX ? 0 : first;
-}
-
-/* The depth of calls, which is worked out of the values before it. */
-static int depth_number(oak_session *session, judged_values *values)
-{
-    const oak_architecture *about = session->part->architecture;
-    const oak_exception_frame *frame = session->isa->frame;
-    const uint32_t first = first_writable(session, about->stack.space);
-    const oak_watched sources[DEPTH_SOURCES] = {
-        [DEPTH_PC] = {.accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_PLACE, .size = 1},
-        [DEPTH_STACK] = {.address = about->stack.pointer, .size = 1},
-        [DEPTH_LINK] = {.address = frame ? frame->link_register : 0, .size = frame ? 1 : 0},
-        [DEPTH_HANDLED] = {.accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_HANDLED, .size = 1},
-        [DEPTH_WRITTEN] = {.space = about->stack.space,
-                           .address = first,
-                           .size = about->stack.space ? UINT32_MAX - first : 0}};
-    const oak_watched made = {.accesses = OAK_ACCESS_CHANGE, .address = OAK_JUDGED_WORKED_OUT, .size = 1};
-    for (unsigned i = 0; i < DEPTH_SOURCES && !session->depth_made; i++) {
-        bool matters = about->stack.levels ? i == DEPTH_STACK : sources[i].size;
-        int from = matters ? value_number(session, &sources[i], values) : OAK_MOST_JUDGED;
-        if (from < 0) return -1;
-        session->depth_from[i] = (uint8_t)from;
-        if (!matters) continue;
-        if (i == DEPTH_WRITTEN) values->cells[from].accesses = OAK_ACCESS_WRITE;
-        values->masks[from] = UINT32_MAX;
-        session->depth_sources |= 1u << from;
-    }
-    int number = value_number(session, &made, values);
-    if (number >= 0) session->depth_made = 1u << number;
-    return number;
-}
-
-/* Appends what puts the value of an expression on the stack, which holds `depth` numbers. False when that cannot be said so. */
-static bool compile(oak_session *session, const oak_expr *expr, unsigned depth, judged_values *values)
-{
-    oak_reading reading;
-    if (depth == JUDGE_DEPTH) return false;
-    session->collects = session->compiles = true;
-    session->reads_else = false;
-    session->read_count = 0;
-    oak_status status = session_evaluate(session, expr, "", NULL, &reading);
-    session->collects = session->compiles = false;
-    if (status || session->reads_else) return false;
-    if (!session->read_count) return put(session, (judge_op){.kind = JUDGE_NUMBER, .number = reading.value});
-    if (expr->kind == OAK_EXPR_NAME || expr->kind == OAK_EXPR_CELL) {
-        const oak_watched *read = &session->read_cells[0];
-        bool whole = !read->space && read->address >= OAK_JUDGED_TIME;
-        int from = whole && read->address == OAK_JUDGED_WORKED_OUT ? depth_number(session, values)
-                                                                   : value_number(session, read, values);
-        if (from < 0) return false;
-        judge_op op = bits_of(session, expr, (unsigned)from, reading.bits);
-        if (whole && read->address == OAK_JUDGED_TIME) op.kind = JUDGE_TIME;
-        return put(session, op);
-    }
-    if (expr->kind == OAK_EXPR_BIT) {
-        const oak_expr *bit = expr->as.of.right;
-        if (bit->kind != OAK_EXPR_NUMBER || !compile(session, expr->as.of.left, depth, values)) return false;
-        judge_op *last = &session->judged[session->judged_count - 1];
-        uint64_t number = (uint64_t)bit->as.number;
-        bool inside = last->kind == JUDGE_VALUE && number < 32 && (last->mask >> number & 1);
-        if (inside) { /* the value is read, and a bit of it meant */
-            last->shift = (uint8_t)(last->shift + number);
-            last->mask = 1;
-        }
-        return inside || put(session, (judge_op){.kind = JUDGE_BIT, .shift = (uint8_t)bit->as.number});
-    }
-    if (!oak_expr_is_plain(expr) || !compile(session, expr->as.of.left, depth, values)) return false;
-    bool two = expr->kind == OAK_EXPR_BINARY, both = oak_expr_is_both(expr);
-    unsigned unless = session->judged_count;
-    if (both && !put(session, (judge_op){.kind = JUDGE_UNLESS})) return false;
-    unsigned right = session->judged_count;
-    if (two && !compile(session, expr->as.of.right, depth + 1, values)) return false;
-    judge_op *last = &session->judged[session->judged_count - 1];
-    if (two && last->kind == JUDGE_NUMBER && last[-1].kind == JUDGE_VALUE) {
-        last[-1].kind = JUDGE_AGAINST;
-        last[-1].op = expr->op;
-        last[-1].number = last->number;
-        session->judged_count--;
-        return true;
-    }
-    if (two && !both && right == session->judged_count - 1 &&
-        (last->kind == JUDGE_VALUE || last->kind == JUDGE_NUMBER)) {
-        last->kind = last->kind == JUDGE_VALUE ? JUDGE_WITH : JUDGE_THAN;
-        last->op = expr->op;
-        return true;
-    }
-    if (both) session->judged[unless].number = session->judged_count + 1;
-    return put(session, (judge_op){.kind = two ? JUDGE_TWO : JUDGE_ONE, .op = expr->op});
-}
-
-/* The values that the program reads from here on, and which bits of them. Where it may have gone another way it is put down which ones since it
- * could have before. */
-static uint32_t reads_of(oak_session *session, unsigned first, judged_values *values)
-{
-    uint32_t reads = 0, since = 0;
-    for (judge_op *op = session->judged + first; op < session->judged + session->judged_count; op++) {
-        bool reads_nothing = op->kind == JUDGE_NUMBER || op->kind == JUDGE_THAN || op->kind == JUDGE_ONE ||
-                             op->kind == JUDGE_BIT;
-        if (reads_nothing) continue;
-        if (op->kind > JUDGE_WITH) {
-            op->mask = since;
-            since = 0;
-            continue;
-        }
-        since |= 1u << op->from;
-        reads |= 1u << op->from;
-        values->masks[op->from] |= op->mask << op->shift;
-    }
-    return reads;
-}
-
-/* One of them counts by itself: what an expression makes of it changes more rarely. */
-static bool any_counts(const judged_values *values, uint32_t reads)
-{
-    for (unsigned i = 0; i < values->count; i++)
-        if (reads >> i & 1 && values->cells[i].accesses & OAK_ACCESS_CHANGE &&
-            (values->cells[i].space || values->cells[i].address == OAK_JUDGED_TIME))
-            return true;
-    return false;
-}
-
-/* Appends what is to be worked out behind the run (`later`), or at once; passes over the others. */
-static bool compile_record(oak_session *session, size_t number, bool later, judged_values *values)
-{
-    const sampled_value *one = &session->sampled[number];
-    unsigned first = session->judged_count, had = values->count;
-    const uint32_t made = session->depth_made, sources = session->depth_sources;
-    if (number == JUDGE_MOST / 2 || session_reads_place(one->expr) ||
-        !compile(session, one->expr, 0, values) ||
-        !put(session, (judge_op){.kind = JUDGE_SAMPLE, .number = (int64_t)number}))
-        return false;
-    const judge_op *op = &session->judged[first];
-    uint32_t reads = reads_of(session, first, values);
-    bool alone = session->judged_count == first + 2 && op->kind == JUDGE_VALUE;
-    if ((alone || session->all_later || !any_counts(values, reads)) != later) {
-        session->judged_count = first;
-        values->count = had;
-        session->depth_made = made, session->depth_sources = sources;
-        return true;
-    }
-    session->records[number] =
-        (judge_record){.first = first, .reads = later ? reads : 0, .chain = is_chain(op)};
-    if (!later) return true;
-    values->kept |= reads;
-    return true;
-}
-
-static bool compile_all(oak_session *session, judged_values *values)
-{
-    session->judged_count = 0;
-    session->depth_made = session->depth_sources = 0;
-    for (size_t i = 0; i < session->sampled_count; i++)
-        if (!compile_record(session, i, true, values)) return false;
-    session->judged_later = session->judged_count;
-    for (size_t i = 0; i < session->sampled_count; i++)
-        if (!compile_record(session, i, false, values)) return false;
-    session->judged_samples = session->judged_count;
-    for (size_t i = 0; i < session->watch_count; i++) {
-        const watch_record *one = &session->watches[i];
-        if (!one->expr || !one->about.enabled) continue;
-        if (one->reads_place || !compile(session, one->expr, 0, values) ||
-            !put(session, (judge_op){.kind = JUDGE_END, .number = (int64_t)i}))
-            return false;
-    }
-    for (unsigned i = 0; i < session->judged_count; i++)
-        session->judged[i].code = code_of(&session->judged[i]);
-    values->asks = reads_of(session, session->judged_later, values);
-    return true;
 }
 
 static bool has_room(oak_session *session)
@@ -655,7 +536,7 @@ bool session_judge(oak_session *session)
     }
     if (!session->chip.ops->judge) return false;
     memcpy(read, session->read_cells, sizeof read);
-    if (compile_all(session, &values) && has_room(session)) {
+    if (session_make_judge(session, &values) && has_room(session)) {
         judge.count = values.count;
         judge.kept = session->keeps = values.kept;
         judge.asks = values.asks;
@@ -665,7 +546,11 @@ bool session_judge(oak_session *session)
         memcpy(session->judged_masks, values.masks, sizeof values.masks);
         forget_vain(session);
         judge.limit_count = session_limits(session, judge.limits);
-        judge.sources = session->depth_sources;
+        judge.sources = session->judged_sources;
+        judge.anyway = &session->led_astray;
+        if (session->pointer_count) judge.written = NULL; /* whatever is written may be where one leads to */
+        session->led_astray = false;
+        session->astray_row = OAK_JUDGED_ROWS;
         if (!session->judged_samples) judge.ends = any_holds;
         memset(session->judge_space->depths, 0, sizeof session->judge_space->depths);
         session->judge_space->depth_last = (depth_known){.stack = 1};  /* where nothing lies in memory */

@@ -158,14 +158,14 @@ const oak_trace *oak_session_trace(oak_session *session)
     return session->trace;
 }
 
-void session_sample_judged(oak_session *session, size_t number, int64_t value)
+void session_sample_judged(oak_session *session, size_t number, const int64_t *value)
 {
     sampled_value *one = &session->sampled[number];
-    uint32_t now = (uint32_t)value & one->mask;
-    if (one->known && one->last == now) return;
-    one->known = true;
+    uint32_t now = value ? (uint32_t)*value & one->mask : UINT32_MAX;
+    if (one->known == (value != NULL) && one->last == now) return;
+    one->known = value != NULL;
     one->last = now;
-    note(session, (int)one->signal, now_of(session), now, 0);
+    note(session, (int)one->signal, now_of(session), now, value ? 0 : UINT32_MAX);
 }
 
 void session_sample(oak_session *session)

@@ -166,6 +166,16 @@ typedef struct judge_op {
 } judge_op;
 enum { JUDGE_DEPTH = 16, JUDGE_MOST = 96, JUDGE_ROWS = OAK_JUDGED_ROWS };
 
+/* A value that stands in memory where others lead to: the program of its address, among all of these; and memory that is no more than that, which
+ * was found last. */
+enum { JUDGE_LED = 48, JUDGE_POINTERS = 4 };
+typedef struct judge_pointer {
+    unsigned first, cells;
+    uint8_t space, cell, there; /* the values that it, and whether there is memory, are told as */
+    bool is_there;
+    uint32_t first_cell, cell_count;
+} judge_pointer;
+
 /* A piece of the program for what is recorded: where it begins, and what it depends on, a bit for each value. */
 typedef struct judge_record {
     unsigned first;
@@ -188,7 +198,7 @@ typedef struct judge_space {
     uint32_t last[OAK_MOST_JUDGED]; /* in the rows before */
     bool any_before;
     int64_t stack[JUDGE_DEPTH + 2][JUDGE_ROWS];
-    uint32_t result[JUDGE_MOST / 2][JUDGE_ROWS];
+    uint32_t result[JUDGE_MOST / 2][JUDGE_ROWS], unknown[JUDGE_MOST / 2][JUDGE_ROWS];
     depth_known depths[DEPTHS_KNOWN];
     depth_known depth_last; /* whose stack is known */
     uint32_t written_last;
@@ -271,8 +281,14 @@ struct oak_session {
     bool judges_anew; /* which has just turned out */
     unsigned asked;   /* so often, since the instruction */
     uint64_t asked_since;
-    uint32_t depth_made,
-        depth_sources; /* the value that is the depth of calls, and those it is worked out of, a bit each */
+    judge_op led[JUDGE_LED];
+    judge_pointer pointers[JUDGE_POINTERS];
+    unsigned led_count, pointer_count;
+    uint32_t judged_made, judged_sources; /* the values that are worked out, and those that they are worked out of, a bit each */
+    bool led_astray;      /* a pointer leads to what only the session can read, from this row on */
+    unsigned astray_row;
+    uint64_t astray_until, astray_pause; /* nobody judges before this instruction */
+    uint32_t depth_made; /* the one of them that is the depth of calls */
     uint8_t depth_from[DEPTH_SOURCES]; /* which of them are: OAK_MOST_JUDGED for none */
     judge_space *judge_space;
     uint32_t marked_top, marked_from,
@@ -289,6 +305,7 @@ struct oak_session {
     unsigned read_count;
     bool collects, reads_else;
     bool compiles;                         /* for who judges, who can look at more */
+    bool in_address;                       /* where variables mean their addresses */
     bool reads_more;                       /* something else than cells and pins */
     uint32_t halting_pins[OAK_MOST_PORTS]; /* a run ends when one of them changes */
     bool halts_at_pins, halted;
@@ -322,6 +339,7 @@ struct oak_session {
 
 /* judge.c: has the chip ask behind each change of what the conditions depend on; false when it cannot. */
 bool session_judge(oak_session *session);
+bool session_may_judge(oak_session *session);
 /* Something of all that the walk over the stack reads of it, which is the same for the same; 0: nobody knows. */
 uint64_t session_stack_mark(oak_session *session, uint32_t sp);
 /* Wherever the instruction at this address goes on, the walk begins there as it does here. */
@@ -448,7 +466,7 @@ void session_record_pin(oak_session *session, unsigned pin, oak_level level, uin
 /* An instruction has ended. */
 void session_sample(oak_session *session);
 /* Who judges has worked a recorded value out. */
-void session_sample_judged(oak_session *session, size_t number, int64_t value);
+void session_sample_judged(oak_session *session, size_t number, const int64_t *value);
 void session_rewind_records(oak_session *session);
 void session_pass(oak_session *session, const stop_record *record);
 /* calls.c: the call that ends just before an address; *call may be written where there is none. */

@@ -342,6 +342,7 @@ oak_status session_evaluate(oak_session *session, const oak_expr *expr, const ch
     oak_expr_fault fault;
     oak_value value;
     oak_expr_scope scope = session_scope(session);
+    scope.in_address = session->in_address;
     oak_status status = oak_expr_value(expr, &scope, &value, &fault);
     if (status) {
         session_refuse(sink, text, &fault);
@@ -351,7 +352,7 @@ oak_status session_evaluate(oak_session *session, const oak_expr *expr, const ch
     if (expr->kind == OAK_EXPR_NAME) {
         const watch_name *name = expr->as.name;
         int64_t again;
-        read_name(session, name, false, &again, &reading->bits);
+        read_name(session, name, session->in_address, &again, &reading->bits);
         reading->is_address = name->kind == NAME_SYMBOL && session_is_place(session, name->symbol);
     } else if (expr->kind == OAK_EXPR_BIT) {
         reading->bits = 1;
