@@ -289,7 +289,7 @@ typedef struct oak_judge {
     void (*room)(void *context, const uint32_t *values, unsigned number, uint32_t *below, uint32_t *above);
     uint32_t (*works_out)(void *context, unsigned number,
                           const uint32_t *values); /* may be NULL where nothing is */
-    const bool *anyway; /* may be NULL; where the caller has set it, `ends` is asked whatever has changed */
+    const bool *restless; /* may be NULL; as long as the caller has set it, it is asked for behind each instruction */
     bool (*written)(void *context); /* may be NULL: whatever was written matters */
     /* May be NULL: never. Wherever the instruction at this address goes on is as good a place as that. */
     bool (*stays)(void *context, uint32_t address);

@@ -237,7 +237,8 @@ uint32_t oak_judged_goes(const oak_judged *judged, uint32_t others, oak_flow flo
         flow == OAK_FLOW_NEXT || flow == OAK_FLOW_BRANCH || flow == OAK_FLOW_JUMP || flow == OAK_FLOW_CALL;
     const bool stays = known && judge->stays && judge->stays(judge->context, address);
     const uint32_t goes = (known ? 0 : judged->goes) | (stays ? 0 : judged->places);
-    return (others | goes) & judge->sources ? goes | judged->made : goes & ~judged->made;
+    const bool changes = (others | goes) & judge->sources;
+    return judge->restless || changes ? goes | judged->made : goes & ~judged->made;
 }
 
 void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned bytes, bool host,
@@ -415,9 +416,10 @@ static inline bool is_full(const oak_judged *judged)
     return judged->judge.kept && judged->judge.rows->count == OAK_JUDGED_ROWS;
 }
 
-static inline bool has_to_ask(const oak_judged *judged)
+/* What who judges works out may change by itself. */
+static inline bool is_restless(const oak_judged *judged)
 {
-    return is_full(judged) || (judged->judge.anyway && *judged->judge.anyway);
+    return judged->judge.restless && *judged->judge.restless;
 }
 
 /* What a value is now: its bit, when it is another one than before. */
@@ -490,7 +492,7 @@ static bool finish(oak_judged *judged, oak_core *core, uint32_t changed, uint32_
     if (judged->way == OAK_WAY_QUICK) complete(judged->judge.rows);
     changed |= take_some(judged, core, &some, judged->time->cycles, false);
     if (changed & judged->judge.kept) keep(judged, judged->time->cycles);
-    if (changed & judged->judge.asks || has_to_ask(judged)) ask(judged, core);
+    if (changed & judged->judge.asks || is_full(judged)) ask(judged, core);
     if (which == OAK_JUDGED_ALL || may_stand(judged, which)) settle(judged);
     return judged->hit;
 }
@@ -526,12 +528,13 @@ static bool finish_at(oak_judged *judged, oak_core *core, uint32_t changed, uint
 static bool look_at_any(oak_judged *judged, oak_core *core, unsigned which, uint64_t passed)
 {
     const uint64_t now = judged->time->cycles + (uint32_t)passed;
-    uint32_t some = which & judged->matter, changed = take_some(judged, core, &some, now, true);
+    uint32_t some = which & judged->matter, changed = 0;
+    if (!is_restless(judged)) changed = take_some(judged, core, &some, now, true);
     bool settles = may_stand(judged, which);
     if (some || (settles && judged->passed < 2)) return finish_at(judged, core, changed, some, which, passed);
     if (settles) judged->passed--;
     if (changed & judged->judge.kept) keep(judged, now);
-    if (!(changed & judged->judge.asks) && !has_to_ask(judged)) return false;
+    if (!(changed & judged->judge.asks) && !is_full(judged)) return false;
     return oak_judged_ask(judged, core, passed);
 }
 
@@ -571,6 +574,8 @@ static bool look_and_call(oak_judged *judged, oak_core *core, unsigned which, ui
 {
     const uint64_t now = judged->time->cycles + (uint32_t)passed;
     uint32_t changed = 0;
+    if (is_restless(judged)) return look_and_know(judged, core, which, passed);
+    if (judged->judge.restless && !(which & judged->matter & ~judged->made)) return false;
     const bool only_written = !(which & judged->matter & ~(judged->stretches | judged->made));
     if (only_written && judged->judge.written && !judged->judge.written(judged->judge.context)) return false;
     if (!oak_judged_knows(judged, now) || (!(which & judged->lie) && oak_judged_tries(judged)))
@@ -586,7 +591,7 @@ static bool look_and_call(oak_judged *judged, oak_core *core, unsigned which, ui
         judged->last[i] = word;
     }
     if (changed & judged->judge.kept) keep(judged, now);
-    if (changed & judged->judge.asks || has_to_ask(judged)) return oak_judged_ask(judged, core, passed);
+    if (changed & judged->judge.asks || is_full(judged)) return oak_judged_ask(judged, core, passed);
     return false;
 }
 

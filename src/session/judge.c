@@ -331,25 +331,20 @@ static bool find_plain(const oak_session *session, judge_pointer *one, uint32_t 
 }
 
 /* What is where a pointer leads to now. */
-static uint32_t follow(oak_session *session, judge_pointer *one, uint32_t was, const uint32_t *values)
+static uint32_t follow(oak_session *session, judge_pointer *one, const uint32_t *values)
 {
     uint8_t bytes[4];
     uint32_t read = 0;
     const judge_op *op = session->led + one->first;
     const worked address = work_out(session, &op, values, NULL, &read);
-    const unsigned count = one->cells * oak_unit_bytes(session->part->architecture, one->space);
-    one->is_there = false;
-    if (!address.is || address.value < 0 || address.value > UINT32_MAX) return 0;
     const uint32_t at = (uint32_t)address.value;
-    const bool read_it =
-        !session->chip.ops->read_memory(session->chip.chip, one->space, at, bytes, count);
-    if (!read_it) return 0;
-    one->is_there = true;
-    if (at - one->first_cell >= one->cell_count && !find_plain(session, one, at)) session->led_astray = true;
-    if (one->cells > one->cell_count - (at - one->first_cell)) session->led_astray = true;
-    if (session->led_astray && session->astray_row == OAK_JUDGED_ROWS) session->astray_row = session->judge_space->rows.count;
-    return session->led_astray ? ~was /* which is seen in any case */
-                               : (uint32_t)oak_number_at(session->part->architecture, one->space, bytes, count);
+    const unsigned count = one->cells * oak_unit_bytes(session->part->architecture, one->space);
+    one->is_there = address.is && at == address.value && !session->chip.ops->read_memory(session->chip.chip, one->space, at, bytes, count);
+    const bool plain = !one->is_there || at - one->first_cell < one->cell_count || find_plain(session, one, at);
+    one->restless = !plain || (one->is_there && one->cells > one->cell_count - (at - one->first_cell));
+    session->restless = false;
+    for (unsigned i = 0; i < session->pointer_count; i++) session->restless |= session->pointers[i].restless;
+    return one->is_there ? (uint32_t)oak_number_at(session->part->architecture, one->space, bytes, count) : 0;
 }
 
 static uint32_t works_out(void *context, unsigned number, const uint32_t *values)
@@ -358,7 +353,7 @@ static uint32_t works_out(void *context, unsigned number, const uint32_t *values
     if (session->depth_made >> number & 1) return depth_of(session, values);
     judge_pointer *one = session->pointers;
     while (one->cell != number && one->there != number) one++;
-    return one->there == number ? one->is_there : follow(session, one, values[number], values);
+    return one->there == number ? one->is_there : follow(session, one, values);
 }
 
 static bool written(void *context)
@@ -373,29 +368,6 @@ static bool stays(void *context, uint32_t address)
 {
     oak_session *session = context;
     return session_stack_stays(session, address);
-}
-
-/* A pointer leads to a register, which may change by itself: for a while values are worked out here, the longer the more often that happens. */
-static bool gives_up(oak_session *session)
-{
-    enum { SHORT = 64, LONG = 1 << 16, SELDOM = 8 };
-    oak_judged_rows *rows = &session->judge_space->rows;
-    const oak_chip_time now = session_time(session);
-    while (session->keeps && rows->count && /* the rows from there on are not what was */
-           (rows->count > session->astray_row || rows->cycle[rows->count - 1] == now.cycles))
-        rows->count--;
-    const bool soon = now.instructions < session->astray_until + SELDOM * session->astray_pause;
-    session->astray_pause = !soon || session->astray_pause < SHORT ? SHORT
-                            : session->astray_pause < LONG         ? 2 * session->astray_pause
-                                                                   : LONG;
-    session->astray_until = now.instructions + session->astray_pause;
-    return session->judges_anew = true;
-}
-
-bool session_may_judge(oak_session *session)
-{
-    const uint64_t now = session->astray_until ? session_time(session).instructions : 0, until = session->astray_until;
-    return now >= until || until - now > session->astray_pause; /* it has gone back */
 }
 
 /* A condition is another number than before: does the run end for it? */
@@ -414,7 +386,6 @@ static bool any_holds(void *context, const uint32_t *values, uint32_t *matter)
     oak_session *session = context;
     const judge_op *op = session->judged, *const behind = op + session->judged_count;
     uint32_t read = 0;
-    if (session->led_astray) return gives_up(session);
     for (; op < behind; op++) {
         const worked now = work_out(session, &op, values, NULL, &read);
         watch_record *one = &session->watches[op->number];
@@ -429,7 +400,6 @@ static bool ends(void *context, const uint32_t *values, uint32_t *matter)
     oak_session *session = context;
     const judge_op *op = first_of(session), *behind = session->judged + session->judged_count;
     uint32_t read = 0;
-    if (session->led_astray) return gives_up(session);
     if (session->keeps && session->judge_space->rows.count == OAK_JUDGED_ROWS) session_take_kept(session);
     if (session->judged_later < session->judged_samples && turns_out(session))
         return session->judges_anew = true;
@@ -547,10 +517,9 @@ bool session_judge(oak_session *session)
         forget_vain(session);
         judge.limit_count = session_limits(session, judge.limits);
         judge.sources = session->judged_sources;
-        judge.anyway = &session->led_astray;
+        judge.restless = session->pointer_count ? &session->restless : NULL;
         if (session->pointer_count) judge.written = NULL; /* whatever is written may be where one leads to */
-        session->led_astray = false;
-        session->astray_row = OAK_JUDGED_ROWS;
+        session->restless = false;
         if (!session->judged_samples) judge.ends = any_holds;
         memset(session->judge_space->depths, 0, sizeof session->judge_space->depths);
         session->judge_space->depth_last = (depth_known){.stack = 1};  /* where nothing lies in memory */

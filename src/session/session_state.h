@@ -172,7 +172,7 @@ enum { JUDGE_LED = 48, JUDGE_POINTERS = 4 };
 typedef struct judge_pointer {
     unsigned first, cells;
     uint8_t space, cell, there; /* the values that it, and whether there is memory, are told as */
-    bool is_there;
+    bool is_there, restless;
     uint32_t first_cell, cell_count;
 } judge_pointer;
 
@@ -285,9 +285,7 @@ struct oak_session {
     judge_pointer pointers[JUDGE_POINTERS];
     unsigned led_count, pointer_count;
     uint32_t judged_made, judged_sources; /* the values that are worked out, and those that they are worked out of, a bit each */
-    bool led_astray;      /* a pointer leads to what only the session can read, from this row on */
-    unsigned astray_row;
-    uint64_t astray_until, astray_pause; /* nobody judges before this instruction */
+    bool restless; /* a pointer leads to what may change by itself */
     uint32_t depth_made; /* the one of them that is the depth of calls */
     uint8_t depth_from[DEPTH_SOURCES]; /* which of them are: OAK_MOST_JUDGED for none */
     judge_space *judge_space;
@@ -339,7 +337,6 @@ struct oak_session {
 
 /* judge.c: has the chip ask behind each change of what the conditions depend on; false when it cannot. */
 bool session_judge(oak_session *session);
-bool session_may_judge(oak_session *session);
 /* Something of all that the walk over the stack reads of it, which is the same for the same; 0: nobody knows. */
 uint64_t session_stack_mark(oak_session *session, uint32_t sp);
 /* Wherever the instruction at this address goes on, the walk begins there as it does here. */

@@ -251,7 +251,7 @@ static void arm_watches(oak_session *session, bool values)
         !session->reads_else || (!session->reads_more && session->attached && session->chip.ops->halt);
     /* What is recorded is wanted at each change, and nothing ends for it. Pins change rarely, and are told of. */
     bool samples = session->samples && (!session->reads_pins || !told);
-    if (session_may_judge(session) && (samples || ((values || session->samples) && (session->judges || session->reads_more))) &&
+    if ((samples || ((values || session->samples) && (session->judges || session->reads_more))) &&
         session_judge(session)) {
         if (!arm(session, cells, accesses)) session->handler_bit = 0;
         session->watching =
