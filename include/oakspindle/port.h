@@ -282,6 +282,15 @@ typedef struct oak_judged_limits {
     unsigned step_count;
     oak_judged_step steps[OAK_MOST_STEPS];
 } oak_judged_limits;
+/* Where a value that the caller works out leads to: what stands at a sum of values before it, each so many times, and a number. While that lies in a
+ * stretch of plain memory, which the caller has found last, a chip may read it there by itself behind each instruction. */
+enum { OAK_MOST_LEADS = 4, OAK_MOST_LED_BY = 2 };
+typedef struct oak_judged_lead {
+    uint8_t value, there, space, cells; /* `there`: one that is 1 then, or OAK_MOST_JUDGED for none */
+    uint8_t source_count, source[OAK_MOST_LED_BY];
+    int64_t times[OAK_MOST_LED_BY], number;
+    const uint32_t *plain; /* its first cell, and how many (0: none is known), as they are now */
+} oak_judged_lead;
 typedef struct oak_judge {
     void *context;
     bool (*ends)(void *context, const uint32_t *values, uint32_t *matter);
@@ -301,6 +310,8 @@ typedef struct oak_judge {
     oak_judged_known *vain; /* may be NULL: `ends` is asked every time */
     oak_judged_limits limits[OAK_MOST_LIMITS];
     unsigned limit_count; /* 0: `ends` may say true whatever they are */
+    oak_judged_lead leads[OAK_MOST_LEADS];
+    unsigned lead_count;
 } oak_judge;
 
 /* Memory that a board has on the external bus of a chip. */

@@ -128,7 +128,7 @@ static void complete(oak_judged_rows *rows)
     if (rows->whole > rows->count) rows->whole = 0; /* they were taken out */
     const unsigned from = rows->whole, count = rows->count - from;
     const uint64_t *cycle = rows->cycle + from;
-    for (uint32_t words = judged->words; words && count && !judged->is_one; words &= words - 1) {
+    for (uint32_t words = judged->words & judged->judge.kept; words && count && !judged->is_one; words &= words - 1) {
         const oak_judged_quick *quick = &judged->quick[oak_lowest_bit(words)];
         const uint32_t shift = quick->shift, mask = quick->mask;
         uint32_t *column = quick->column + from;
@@ -174,6 +174,14 @@ static bool are_limits(const oak_judge *judge, const oak_judged_limits *limits)
     return true;
 }
 
+static bool is_lead(const oak_judge *judge, const oak_judged_lead *lead)
+{
+    bool is = judge->restless && lead->value < judge->count && lead->there <= OAK_MOST_JUDGED && lead->plain && lead->cells &&
+              lead->source_count <= OAK_MOST_LED_BY && lead->space;
+    for (unsigned i = 0; is && i < lead->source_count; i++) is = lead->source[i] < lead->value;
+    return is;
+}
+
 oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core_setup *setup, oak_core *core,
                           const oak_judge *judge)
 {
@@ -190,7 +198,9 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
         if (judge->count > OAK_MOST_JUDGED || (judge->kept && !judge->rows) ||
             (judge->sources && !judge->works_out))
             return OAK_UNSUPPORTED;
-        if (judge->limit_count > OAK_MOST_LIMITS) return OAK_UNSUPPORTED;
+        if (judge->limit_count > OAK_MOST_LIMITS || judge->lead_count > OAK_MOST_LEADS) return OAK_UNSUPPORTED;
+        for (unsigned i = 0; i < judge->lead_count; i++)
+            if (!is_lead(judge, &judge->leads[i])) return OAK_UNSUPPORTED;
         for (unsigned i = 0; i < judge->limit_count; i++)
             if (!are_limits(judge, &judge->limits[i])) return OAK_UNSUPPORTED;
         for (unsigned i = 0; i < judge->count; i++) {
@@ -201,6 +211,11 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
         made.judge.cells = NULL;
         made.judge.masks = NULL;
         made.count = judge->count;
+        for (unsigned i = 0; i < judge->lead_count; i++) {
+            const oak_judged_lead *one = &judge->leads[i];
+            made.leads[i] = (oak_judged_led){.lead = *one};
+            made.led |= 1u << one->value | (one->there < OAK_MOST_JUDGED ? 1u << one->there : 0);
+        }
     }
     for (unsigned i = 0; i < made.count; i++) {
         const oak_watched *cells = &judge->cells[i];
@@ -216,6 +231,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
                                                              : OAK_JUDGED_ASKED;
         made.value[i] = (oak_judged_value){.cells = *cells, .mask = judge->masks[i], .kind = (uint8_t)kind};
         if (kind == OAK_JUDGED_ASKED) made.asked |= 1u << i;
+        if (made.led >> i & 1) continue; /* it is looked at behind each instruction */
         if (kind == OAK_JUDGED_MADE) made.made |= 1u << i;
         if (kind == OAK_JUDGED_WRITTEN) made.stretches |= 1u << i;
         if (kind == OAK_JUDGED_HANDLER || kind == OAK_JUDGED_PC || kind == OAK_JUDGED_MADE)
@@ -224,6 +240,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
             made.places |= 1u << i, made.value[i].cells.address = isa->about.pc_register;
     }
     *judged = made;
+    judged->leads_end = judged->leads + made.judge.lead_count;
     judged->known = &judged->always;
     if (made.judge.rows) made.judge.rows->complete = NULL, made.judge.rows->whole = 0;
     return OAK_OK;
@@ -402,10 +419,77 @@ static void mind_limits(oak_judged *judged)
     judged->matter = summed;
 }
 
+static bool is_host_big(void)
+{
+    const uint32_t one = 1;
+    uint8_t first;
+    memcpy(&first, &one, sizeof first);
+    return !first;
+}
+
+/* Where the caller has found plain memory meanwhile. */
+static void find_stretch(const oak_judged *judged, const oak_core *core, oak_judged_led *one)
+{
+    enum { WORD = 4 };
+    const oak_architecture *about = &judged->isa->about;
+    const unsigned space = one->lead.space;
+    one->first = one->lead.plain[0];
+    one->count = one->lead.plain[1];
+    const uint64_t unit = oak_unit_bytes(about, space), all = one->count * unit;
+    one->bytes = one->lead.cells * (uint32_t)unit;
+    one->low_first = !oak_is_high_first(about, space);
+    one->at = all >= one->bytes && judged->cells ? judged->cells(core, space, one->first, all) : NULL;
+    one->starts = one->at ? all - one->bytes + 1 : 0;
+    one->words = !one->at || all < WORD || is_host_big() || (one->bytes > 1 && !one->low_first) ? 0 : all - WORD + 1;
+    one->mask = UINT32_MAX >> (32 - 8 * one->bytes);
+    one->number = ((uint64_t)one->lead.number - one->first) * unit;
+    one->by_words = true;
+    for (unsigned i = 0; i < OAK_MOST_LED_BY; i++) {
+        const bool any = i < one->lead.source_count;
+        const oak_judged_quick *by = &judged->quick[any ? one->lead.source[i] : 0];
+        one->by_words &= !any || (judged->words >> one->lead.source[i] & 1 && !by->shift);
+        one->by[i] = any ? by->at : (const uint8_t *)&judged->pc;
+        one->by_mask[i] = any ? by->mask : 0;
+        one->times[i] = any ? (uint64_t)one->lead.times[i] * unit : 0;
+    }
+}
+
+static void find_stretches(oak_judged *judged, const oak_core *core)
+{
+    for (oak_judged_led *one = judged->leads; one < judged->leads_end; one++)
+        if (one->lead.plain[0] != one->first || one->lead.plain[1] != one->count) find_stretch(judged, core, one);
+}
+
+static uint32_t led_word(const oak_judged_led *one, const uint8_t *at)
+{
+    uint32_t word = 0;
+    for (unsigned i = 0; i < one->bytes; i++)
+        word = one->low_first ? word | (uint32_t)at[i] << 8 * i : word << 8 | at[i];
+    return word;
+}
+
+bool oak_judged_follow(oak_judged *judged, const oak_core *core)
+{
+    for (const oak_judged_led *one = judged->leads; one < judged->leads_end; one++) {
+        uint64_t to = one->number;
+        if (one->by_words)
+            to += (oak_judged_word(one->by[0]) & one->by_mask[0]) * one->times[0] +
+                  (oak_judged_word(one->by[1]) & one->by_mask[1]) * one->times[1];
+        else
+            for (unsigned i = 0; i < one->lead.source_count; i++)
+                to += oak_judged_quick_word(judged, core, &judged->quick[one->lead.source[i]], 0) * one->times[i];
+        if (to < one->words) judged->noted[one->lead.value] = oak_judged_word(one->at + to) & one->mask;
+        else if (to < one->starts) judged->noted[one->lead.value] = led_word(one, one->at + to);
+        else return false;
+    }
+    return true;
+}
+
 void oak_judged_begin(oak_judged *judged, oak_core *core)
 {
     judged->hit = false;
     oak_judged_take(judged, core);
+    find_stretches(judged, core);
     if (judged->way == OAK_WAY_QUICK) complete(judged->judge.rows);
     if (judged->judge.kept) keep(judged, judged->time->cycles);
     mind_limits(judged);
@@ -565,6 +649,7 @@ static bool look_and_know(oak_judged *judged, oak_core *core, unsigned which, ui
     bool ends = finish_at(judged, core, judged->judge.kept, judged->matter, which, passed);
     judged->time->cycles += (uint32_t)passed;
     make_known(judged);
+    find_stretches(judged, core);
     judged->time->cycles -= (uint32_t)passed;
     return ends;
 }
@@ -595,14 +680,6 @@ static bool look_and_call(oak_judged *judged, oak_core *core, unsigned which, ui
     return false;
 }
 
-static bool is_host_big(void)
-{
-    const uint32_t one = 1;
-    uint8_t first;
-    memcpy(&first, &one, sizeof first);
-    return !first;
-}
-
 /* Whether all of them can be looked at quickly. */
 static bool is_quick(oak_judged *judged)
 {
@@ -625,17 +702,27 @@ static bool is_quick(oak_judged *judged)
         const bool derived = value->kind == OAK_JUDGED_REGISTER &&
                              judged->isa->about.registers[value->cells.address].derived &&
                              value->cells.address + 1 != judged->isa->about.restless_register;
-        const unsigned kind = derived ? OAK_QUICK_LIES + 1 : kinds[value->kind];
+        const bool nothing = judged->led && value->kind == OAK_JUDGED_WRITTEN; /* it says when to look */
+        const unsigned kind = judged->led >> i & 1 || nothing ? OAK_QUICK_WORD + 1
+                              : derived            ? OAK_QUICK_LIES + 1
+                                                   : kinds[value->kind];
         if (!kind || (value->kind == OAK_JUDGED_ASKED && !(judged->touched && judged->known_outside)))
             is = false;
         const bool host = value->kind >= OAK_JUDGED_BYTE && value->kind <= OAK_JUDGED_WORD;
         const bool low_first = value->kind == OAK_JUDGED_LOW_FIRST && !big;
-        const bool place = value->kind == OAK_JUDGED_PC, noted = value->kind == OAK_JUDGED_STATUS || derived;
+        const bool led = judged->led >> i & 1, place = value->kind == OAK_JUDGED_PC;
+        const bool noted = value->kind == OAK_JUDGED_STATUS || derived || led;
         const bool lies = value->reads_on && (host || low_first);
         const unsigned more_bits = lies ? 32 - 8u * value->bytes : 0; /* than its own */
         const uint32_t *found = place ? &judged->pc : &judged->noted[i];
+        if (nothing) {
+            judged->quick[i] = (oak_judged_quick){.at = (const uint8_t *)&judged->noted[i], .kind = OAK_QUICK_WORD, .number = (uint8_t)i};
+            continue;
+        }
         if (place || noted || lies) judged->words |= 1u << i;
-        if (noted) judged->notes |= 1u << i, *judged->noted_end++ = &judged->quick[i];
+        if (noted) judged->notes |= 1u << i;
+        if (noted && !led) *judged->noted_end++ = &judged->quick[i];
+        judged->noted[i] = led; /* there is memory, as long as it is followed */
         judged->quick[i] = (oak_judged_quick){.at = place || noted ? (const uint8_t *)found : value->at,
                                               .bank = value->bank,
                                               .bank_bits = value->bank_bits,
@@ -695,7 +782,7 @@ static void place_reads(const oak_judged *judged, oak_judged_reads *reads, uint3
 static void place_rows(oak_judged *judged)
 {
     oak_judged_reads *put = &judged->put;
-    place_reads(judged, put, (1u << judged->count) - 1, judged->words, 0);
+    place_reads(judged, put, judged->judge.kept, judged->words, 0);
     judged->is_one = judged->count == 1 && put->words_end > put->at && !put->at->shift;
     oak_judged_plain *plain = &judged->plain;
     const bool has_banked = put->banked_end == put->bytes_end + 1;
@@ -794,11 +881,10 @@ void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless)
         judged->needs_place |= judged->value[i].kind == OAK_JUDGED_PC ||
                                (judged->quick[i].kind >= OAK_QUICK_PLACE &&
                                 judged->value[i].kind < OAK_JUDGED_BANKED && !(judged->words >> i & 1));
-    const bool only_flags =
-        judged->noted_end == judged->to_note + 1 && judged->to_note[0]->kind == OAK_QUICK_STATUS;
+    const bool only_flags = judged->noted_end == judged->to_note + 1 && judged->to_note[0]->kind == OAK_QUICK_STATUS;
     judged->flags = only_flags ? &judged->noted[judged->to_note[0]->number] : NULL;
     judged->needs =
         (uint8_t)((judged->asked ? OAK_NEEDS_TIME : 0) | (judged->has_flags ? OAK_NEEDS_FLAGS : 0) |
-                  (judged->needs_place ? OAK_NEEDS_PLACE : 0) | (judged->plain.banked ? OAK_NEEDS_BANK : 0) |
+                  (judged->led ? OAK_NEEDS_LED : 0) | (judged->needs_place ? OAK_NEEDS_PLACE : 0) | (judged->plain.banked ? OAK_NEEDS_BANK : 0) |
                   (judged->is_one ? OAK_NEEDS_ONE : 0));
 }

@@ -84,7 +84,8 @@ enum oak_judged_need {
     OAK_NEEDS_FLAGS = 4, /* what registers do not lie there for */
     OAK_NEEDS_BANK = 8,  /* see oak_judged_plain */
     OAK_NEEDS_ONE = 16,  /* it is one word, or one of these, and put down only where it is another one */
-    OAK_NEEDS_BEFORE = OAK_NEEDS_PLACE | OAK_NEEDS_FLAGS | OAK_NEEDS_BANK | OAK_NEEDS_ONE
+    OAK_NEEDS_LED = 32, /* something is led to, see oak_judged_is_led_as_before */
+    OAK_NEEDS_BEFORE = OAK_NEEDS_PLACE | OAK_NEEDS_FLAGS | OAK_NEEDS_BANK | OAK_NEEDS_ONE | OAK_NEEDS_LED
 };
 typedef struct oak_judged_asked {
     const oak_judged_quick *quick; /* NULL: nothing */
@@ -118,6 +119,20 @@ typedef struct oak_judged_plain {
     const oak_judged_quick *banked; /* the last one is a byte of a bank */
     const uint8_t **banked_at;
 } oak_judged_plain;
+/* The same of what is led to, with the stretch of memory as it lies in the host's. */
+typedef struct oak_judged_led {
+    oak_judged_lead lead;
+    uint32_t first, count, unit, bytes;
+    bool low_first;
+    bool by_words;     /* all that it is a sum of is read as words */
+    const uint8_t *at; /* of the bytes, of which a value may begin at so many, and at so many is read as a word; NULL: there are none */
+    uint64_t starts, words;
+    uint32_t mask; /* of such a word */
+    const uint8_t *by[OAK_MOST_LED_BY];
+    uint32_t by_mask[OAK_MOST_LED_BY];
+    uint64_t times[OAK_MOST_LED_BY]; /* in bytes */
+    uint64_t number;
+} oak_judged_led;
 typedef struct oak_judged {
     /* As oak_judged_look in a loop: so much has passed, instructions in the upper half and cycles in the lower one, that its time does not say yet. */
     bool (*behind)(struct oak_judged *judged, oak_core *core, unsigned which, uint64_t passed);
@@ -158,6 +173,9 @@ typedef struct oak_judged {
     uint32_t words, notes;           /* those that are put down as words, and of these `noted`: a bit each */
     uint32_t noted[OAK_MOST_JUDGED]; /* those of them that lie nowhere by themselves: */
     const oak_judged_quick *to_note[OAK_MOST_JUDGED], **noted_end;
+    uint32_t led;                    /* those that are led to, and whether they are: a bit each */
+    oak_judged_led leads[OAK_MOST_LEADS], *leads_end;
+    uint8_t *(*cells)(const oak_core *core, unsigned space, uint32_t address, size_t count);
     uint32_t *flags;                 /* if it is only one of them, the one with these */
     uint32_t spare[OAK_JUDGED_ROWS]; /* a column of nothing */
     bool has_others;                 /* sums behind the first */
@@ -278,8 +296,15 @@ static inline uint32_t oak_judged_word(const uint8_t *at)
 }
 /* Those that are not put down right away. */
 void oak_judged_put_others(const oak_judged *judged, const oak_core *core, size_t row);
-/* What words are read from that lies nowhere by itself: the register with the flags, and those that have parts of it. */
-static inline void oak_judged_note(oak_judged *judged, const oak_core *core)
+/* Only what is led to can be another value than before, and is not, as nothing was written and it is not led elsewhere. */
+static inline bool oak_judged_is_led_as_before(const oak_judged *judged, unsigned which)
+{
+    return !(which & ~judged->led & judged->all) && !*judged->judge.restless;
+}
+/* What is led to; false where one of them leads elsewhere than the time before. */
+bool oak_judged_follow(oak_judged *judged, const oak_core *core);
+/* What words are read from that lies nowhere by itself: the register with the flags, those that have parts of it, and what is led to, as above. */
+static inline bool oak_judged_note(oak_judged *judged, const oak_core *core)
 {
     if (judged->flags) *judged->flags = judged->status(core);
     else
@@ -288,6 +313,7 @@ static inline void oak_judged_note(oak_judged *judged, const oak_core *core)
             else
                 (void)!judged->read(core, judged->value[(*one)->number].cells.address,
                                     &judged->noted[(*one)->number]); /* it could be read when it was set */
+    return !judged->led || oak_judged_follow(judged, core);
 }
 static inline void oak_judged_note_bank(oak_judged *judged)
 {

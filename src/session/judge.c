@@ -325,8 +325,8 @@ static bool find_plain(const oak_session *session, judge_pointer *one, uint32_t 
         else if (cells->address > address) behind = cells->address - 1 < behind ? cells->address - 1 : behind;
         else return false;
     }
-    one->first_cell = first;
-    one->cell_count = behind - first + 1;
+    one->plain[0] = first;
+    one->plain[1] = behind - first + 1;
     return true;
 }
 
@@ -340,8 +340,8 @@ static uint32_t follow(oak_session *session, judge_pointer *one, const uint32_t 
     const uint32_t at = (uint32_t)address.value;
     const unsigned count = one->cells * oak_unit_bytes(session->part->architecture, one->space);
     one->is_there = address.is && at == address.value && !session->chip.ops->read_memory(session->chip.chip, one->space, at, bytes, count);
-    const bool plain = !one->is_there || at - one->first_cell < one->cell_count || find_plain(session, one, at);
-    one->restless = !plain || (one->is_there && one->cells > one->cell_count - (at - one->first_cell));
+    const bool plain = !one->is_there || at - one->plain[0] < one->plain[1] || find_plain(session, one, at);
+    one->restless = !plain || (one->is_there && one->cells > one->plain[1] - (at - one->plain[0]));
     session->restless = false;
     for (unsigned i = 0; i < session->pointer_count; i++) session->restless |= session->pointers[i].restless;
     return one->is_there ? (uint32_t)oak_number_at(session->part->architecture, one->space, bytes, count) : 0;
@@ -486,6 +486,14 @@ static bool has_room(oak_session *session)
     return true;
 }
 
+/* Pointers that the chip can follow, all of them or none. */
+static void leave_to_chip(const oak_session *session, oak_judge *judge)
+{
+    for (unsigned i = 0; i < session->pointer_count; i++)
+        judge->lead_count += session_lead(session, &session->pointers[i], &judge->leads[judge->lead_count]);
+    if (judge->lead_count < session->pointer_count || session->depth_made) judge->lead_count = 0;
+}
+
 bool session_judge(oak_session *session)
 {
     judged_values values = {.count = 0};
@@ -517,6 +525,7 @@ bool session_judge(oak_session *session)
         forget_vain(session);
         judge.limit_count = session_limits(session, judge.limits);
         judge.sources = session->judged_sources;
+        leave_to_chip(session, &judge);
         judge.restless = session->pointer_count ? &session->restless : NULL;
         if (session->pointer_count) judge.written = NULL; /* whatever is written may be where one leads to */
         session->restless = false;

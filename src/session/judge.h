@@ -50,4 +50,7 @@ bool session_make_judge(oak_session *session, judged_values *values);
  * values have been put down. */
 unsigned session_limits(const oak_session *session, oak_judged_limits *limits);
 
+/* Where a pointer leads to as a sum that the chip can follow; false where it is none. */
+bool session_lead(const oak_session *session, const judge_pointer *pointer, oak_judged_lead *lead);
+
 #endif

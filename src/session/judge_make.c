@@ -158,8 +158,12 @@ static bool compile_pointer(oak_session *session, const oak_expr *expr, judged_v
     session->judged_count = first;
     const int written = value_number(
         session, &(oak_watched){.space = (uint8_t)space, .address = from, .size = UINT32_MAX - from}, values);
-    const oak_watched here = {.address = OAK_JUDGED_WORKED_OUT, .size = 2 + 2 * number},
-                      there = {.address = OAK_JUDGED_WORKED_OUT, .size = 3 + 2 * number};
+    const oak_watched here = {.accesses = OAK_ACCESS_CHANGE,
+                              .address = OAK_JUDGED_WORKED_OUT,
+                              .size = 2 + 2 * number},
+                      there = {.accesses = OAK_ACCESS_CHANGE,
+                               .address = OAK_JUDGED_WORKED_OUT,
+                               .size = 3 + 2 * number};
     const int cell = value_number(session, &here, values), is = value_number(session, &there, values);
     if (written < 0 || cell < 0 || is < 0) return false;
     values->cells[written].accesses = OAK_ACCESS_WRITE;

@@ -1,5 +1,6 @@
 /* limits.c — what limits conditions: as long as some sums of values, or what a few steps make of them, lie outside, none of them can hold. */
 #include "asm/expr_plain.h"
+#include "base/bits.h"
 #include "base/bytes.h"
 #include "session/judge.h"
 
@@ -231,35 +232,67 @@ static limited value_of(const oak_session *session, const judge_op *op)
     return value;
 }
 
+/* What an operation makes of what there is: `top` is the place above the last one. */
+static limited *operate(const oak_session *session, const judge_op *op, limited *top)
+{
+    const limited none = {.kind = LIMITED_SUM}, number = {.kind = LIMITED_SUM, .more = op->number};
+    limited value = {.kind = LIMITED_ELSE};
+    if (op->kind == JUDGE_TIME || (op->kind >= JUDGE_VALUE && op->kind <= JUDGE_WITH))
+        value = value_of(session, op);
+    if (op->kind == JUDGE_NUMBER) *top++ = number;
+    else if (op->kind == JUDGE_TIME || op->kind == JUDGE_VALUE) *top++ = value;
+    else if (op->kind == JUDGE_AGAINST) *top++ = combined(op->op, &value, &number);
+    else if (op->kind == JUDGE_WITH) top[-1] = combined(op->op, &top[-1], &value);
+    else if (op->kind == JUDGE_THAN) top[-1] = combined(op->op, &top[-1], &number);
+    else if (op->kind == JUDGE_TWO) top--, top[-1] = combined(op->op, &top[-1], &top[0]);
+    else if (op->kind == JUDGE_BIT) top[-1] = bit_of(&top[-1], op->shift);
+    else if (op->kind == JUDGE_ONE && op->op == OP_NOT && is_near(&top[-1]) && !is_number(&top[-1]) &&
+             (top[-1].kind == LIMITED_SUM || top[-1].kind == LIMITED_STEPS))
+        top[-1] = compared(OP_EQUAL, &top[-1], &none);
+    else if (op->kind == JUDGE_CHOSEN) top -= 2, top[-1].kind = LIMITED_ELSE;
+    else if (op->kind == JUDGE_ONE) top[-1].kind = LIMITED_ELSE;
+    return top;
+}
+
 unsigned session_limits(const oak_session *session, oak_judged_limits *limits)
 {
-    limited stack[JUDGE_DEPTH + 1], *top = stack; /* the number above the last one */
+    limited stack[JUDGE_DEPTH + 3], *top = stack; /* the number above the last one */
     limited all = {.kind = LIMITED_WITHIN};
-    const limited none = {.kind = LIMITED_SUM};
     for (unsigned i = 0; i < session->judged_count; i++) {
         const judge_op *op = &session->judged[i];
-        const limited number = {.kind = LIMITED_SUM, .more = op->number};
-        limited value = {.kind = LIMITED_ELSE};
-        if (op->kind == JUDGE_TIME || (op->kind >= JUDGE_VALUE && op->kind <= JUDGE_WITH))
-            value = value_of(session, op);
-        if (op->kind == JUDGE_NUMBER) *top++ = number;
-        else if (op->kind == JUDGE_TIME || op->kind == JUDGE_VALUE) *top++ = value;
-        else if (op->kind == JUDGE_AGAINST) *top++ = combined(op->op, &value, &number);
-        else if (op->kind == JUDGE_WITH) top[-1] = combined(op->op, &top[-1], &value);
-        else if (op->kind == JUDGE_THAN) top[-1] = combined(op->op, &top[-1], &number);
-        else if (op->kind == JUDGE_TWO) top--, top[-1] = combined(op->op, &top[-1], &top[0]);
-        else if (op->kind == JUDGE_BIT) top[-1] = bit_of(&top[-1], op->shift);
-        else if (op->kind == JUDGE_ONE && op->op == OP_NOT && is_near(&top[-1]) && !is_number(&top[-1]) &&
-                 (top[-1].kind == LIMITED_SUM || top[-1].kind == LIMITED_STEPS))
-            top[-1] = compared(OP_EQUAL, &top[-1], &none);
-        else if (op->kind == JUDGE_ONE) top[-1].kind = LIMITED_ELSE;
-        else if (op->kind == JUDGE_END) {
-            if (session->watches[op->number].about.kind != OAK_WATCH_HOLDS) return 0;
-            const limited one = holds(--top);
-            all = both(&all, &one);
-        } else if (op->kind == JUDGE_SAMPLE) return 0;
+        if (op->kind == JUDGE_SAMPLE) return 0;
+        top = operate(session, op, top);
+        if (op->kind != JUDGE_END) continue;
+        if (session->watches[op->number].about.kind != OAK_WATCH_HOLDS) return 0;
+        const limited one = holds(--top);
+        all = both(&all, &one);
     }
     if (all.kind != LIMITED_WITHIN) return 0;
     memcpy(limits, all.limits, sizeof all.limits);
     return all.count;
+}
+
+bool session_lead(const oak_session *session, const judge_pointer *pointer, oak_judged_lead *lead)
+{
+    enum { WHOLE = 0xFF }; /* at least: neither a bit nor a field */
+    limited stack[JUDGE_DEPTH + 3], *top = stack;
+    for (const judge_op *op = session->led + pointer->first; op->kind != JUDGE_END; op++) {
+        const bool reads = op->kind >= JUDGE_VALUE && op->kind <= JUDGE_WITH;
+        if (op->kind > JUDGE_BIT || op->kind == JUDGE_TIME || (reads && (op->shift || op->mask < WHOLE)))
+            return false;
+        top = operate(session, op, top);
+    }
+    if (stack->kind != LIMITED_SUM) return false;
+    *lead = (oak_judged_lead){.value = pointer->cell,
+                              .there = pointer->there,
+                              .space = pointer->space,
+                              .cells = (uint8_t)pointer->cells,
+                              .number = stack->more,
+                              .plain = pointer->plain};
+    for (uint32_t some = values_in(stack); some; some &= some - 1) {
+        if (lead->source_count == OAK_MOST_LED_BY) return false;
+        lead->source[lead->source_count] = (uint8_t)oak_lowest_bit(some);
+        lead->times[lead->source_count++] = stack->limits->times[oak_lowest_bit(some)];
+    }
+    return is_near(stack);
 }

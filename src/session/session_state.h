@@ -173,7 +173,7 @@ typedef struct judge_pointer {
     unsigned first, cells;
     uint8_t space, cell, there; /* the values that it, and whether there is memory, are told as */
     bool is_there, restless;
-    uint32_t first_cell, cell_count;
+    uint32_t plain[2]; /* the first cell, and how many */
 } judge_pointer;
 
 /* A piece of the program for what is recorded: where it begins, and what it depends on, a bit for each value. */

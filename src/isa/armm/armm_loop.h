@@ -509,12 +509,14 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
             const uint8_t needs_ = judged_->needs;
             if (needs_ & OAK_NEEDS_BEFORE) {
                 if (needs_ & OAK_NEEDS_ONE) goto put_one;
+                if (needs_ & OAK_NEEDS_LED && oak_judged_is_led_as_before(judged_, which_)) goto looked;
                 if (needs_ & OAK_NEEDS_PLACE) judged_->pc = HERE_;
                 if (needs_ & OAK_NEEDS_FLAGS) {
                     SAVE;
                     core->it = core->natural[half_].it; /* may be read, too */
-                    oak_judged_note(judged_, core);
+                    const bool noted_ = oak_judged_note(judged_, core);
                     core->it = 0;
+                    if (!noted_) goto look_further;
                 }
             }
             if (needs_ & OAK_NEEDS_TIME) {
@@ -542,7 +544,7 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
             else if (needs_ & OAK_NEEDS_FLAGS) {
                 SAVE;
                 core->it = core->natural[half_].it;
-                oak_judged_note(judged_, core);
+                (void)oak_judged_note(judged_, core);
                 one_ = *judged_->noted;
                 core->it = 0;
             } else one_ = oak_judged_word(judged_->plain.at[0]);
@@ -562,12 +564,13 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
                 goto looked;
             case OAK_WAY_OUTSIDE: {
                 if (judged_->needs) {
+                    if (judged_->led && oak_judged_is_led_as_before(judged_, which_)) goto looked;
+                    if (judged_->needs_place) judged_->pc = HERE_;
                     if (judged_->has_flags) {
                         SAVE;
                         core->it = core->natural[half_].it;
-                        oak_judged_note(judged_, core);
+                        if (!oak_judged_note(judged_, core)) break;
                     }
-                    if (judged_->needs_place) judged_->pc = HERE_;
                     if (!oak_judged_knows(judged_, now_)) break;
                 }
                 const bool stays_ = judged_->has_others ? oak_judged_all_outside(judged_, core, which_, (uint32_t)now_)
@@ -588,11 +591,13 @@ static kit_exit LOOP_NAME(oak_core *core, uint32_t limit)
             }
             case OAK_WAY_QUICK_ASKS: {
                 if (oak_judged_stands(judged_, which_, now_)) goto looked;
+                if (judged_->led && oak_judged_is_led_as_before(judged_, which_)) goto looked;
                 SAVE;
                 if (judged_->needs_place) judged_->pc = HERE_;
                 if (!oak_judged_knows(judged_, now_) || (!(which_ & judged_->lie) && oak_judged_tries(judged_)))
                     break;
                 core->it = core->natural[half_].it;
+                if (judged_->led && !oak_judged_note(judged_, core)) break;
                 const bool changes_ = oak_judged_changes(judged_, core, which_, now_);
                 core->it = 0;
                 if (!changes_) goto looked;

@@ -246,11 +246,12 @@ look:
         const uint8_t needs = kit->judged.needs;
         if (needs & OAK_NEEDS_BEFORE) {
             if (needs & OAK_NEEDS_ONE) goto put_one;
+            if (needs & OAK_NEEDS_LED && oak_judged_is_led_as_before(&kit->judged, from->judged)) goto looked;
             if (needs & OAK_NEEDS_PLACE) kit->judged.pc = SEEN_AT;
             if (needs & OAK_NEEDS_BANK) oak_judged_note_bank(&kit->judged);
             if (needs & OAK_NEEDS_FLAGS) {
                 SAVE;
-                oak_judged_note(&kit->judged, core);
+                if (!oak_judged_note(&kit->judged, core)) goto look_further;
             }
         }
         if (needs & OAK_NEEDS_TIME) {
@@ -277,7 +278,7 @@ look:
         if (needs & OAK_NEEDS_PLACE) one = SEEN_AT;
         else if (needs & OAK_NEEDS_FLAGS) {
             SAVE;
-            oak_judged_note(&kit->judged, core);
+            (void)oak_judged_note(&kit->judged, core);
             one = *kit->judged.noted;
         } else {
             SAVE_REGISTERS;
@@ -290,11 +291,12 @@ look:
         if (kit->judged.way == OAK_WAY_OUTSIDE) {
             SAVE_REGISTERS;
             if (kit->judged.needs) {
+                if (kit->judged.led && oak_judged_is_led_as_before(&kit->judged, from->judged)) goto looked;
+                if (kit->judged.needs_place) kit->judged.pc = SEEN_AT;
                 if (kit->judged.has_flags) {
                     SAVE;
-                    oak_judged_note(&kit->judged, core);
+                    if (!oak_judged_note(&kit->judged, core)) goto look_at_all;
                 }
-                if (kit->judged.needs_place) kit->judged.pc = SEEN_AT;
                 if (!oak_judged_knows(&kit->judged, now)) goto look_at_all;
             }
             if (kit->judged.has_others) {
@@ -317,10 +319,12 @@ look:
             goto looked;
         case OAK_WAY_QUICK_ASKS: {
             if (oak_judged_stands(&kit->judged, from->judged, now)) goto looked;
+            if (kit->judged.led && oak_judged_is_led_as_before(&kit->judged, from->judged)) goto looked;
             SAVE;
             if (kit->judged.needs_place) kit->judged.pc = SEEN_AT;
             if (!oak_judged_knows(&kit->judged, now) ||
-                (!(from->judged & kit->judged.lie) && oak_judged_tries(&kit->judged)))
+                (!(from->judged & kit->judged.lie) && oak_judged_tries(&kit->judged)) ||
+                (kit->judged.led && !oak_judged_note(&kit->judged, core)))
                 break;
             if (!oak_judged_changes(&kit->judged, core, from->judged, now)) goto looked;
         ask_all : {

@@ -242,6 +242,7 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
     kit_core *kit = kit_of(core);
     const oak_architecture *about = &kit->arch->isa->about;
     oak_status status = oak_judged_set(&kit->judged, kit->arch->isa, &kit->setup, core, judge);
+    kit->judged.cells = kit_cells;
     kit->judged_always = 0;
     for (unsigned i = 0; !status && i < kit->judged.count; i++) {
         oak_watched *cells = &kit->judged.value[i].cells;
