@@ -910,7 +910,10 @@ END_TEST
 /* A register of a device is asked for again only where its course does not tell what it is. So each of every part is recorded both ways: while a program works
  * with it, and while it is set to whatever comes. */
 #define EACH_CYCLE "(cycle & 0xffffff) + $ - $"
-enum { AT_ONCE = 15, MOST_AT_ONCE = 32 }; /* registers recorded in a run, as many as a chip judges; and of anything */
+enum {
+    AT_ONCE = 15,
+    MOST_AT_ONCE = 32
+}; /* registers recorded in a run, as many as a chip judges; and of anything */
 
 static bool of_device(const oak_part *part, const oak_part_register *reg)
 {
@@ -1129,6 +1132,8 @@ START_TEST(conditions_on_the_whole_chip_end_runs_alike)
                                         "$A - $R != 0 && ($R + $A).2",
                                         "!(cycle & 12) && $A - $R",
                                         "$M($A & 7)] < $A && $R % 3 == 1",
+                                        "max($A, $R) == $A * 2 / 3 + $F || min($F, $A - 9) / -4 == 2",
+                                        "($R ^ $A) == $F + 1 || ($A - 40) % 7 > 2 + $R - $R",
                                         "+$A == 3 || ($A & 1 ? $R : $F) % 7 == 3",
                                         "(cycle ? $R / ($A & 3) : 1) == 2 || $A > $R % 100",
                                         "min($A, $R) * 3 == $A + 2 * $A && max($F, $A) > ($R >> ($A & 3))"};

@@ -264,6 +264,10 @@ typedef enum oak_judged_step_kind {
     OAK_STEP_OR,
     OAK_STEP_XOR,
     OAK_STEP_TIMES,
+    OAK_STEP_LEAST, /* the smaller, and the larger one, with signs */
+    OAK_STEP_MOST,
+    OAK_STEP_QUOTIENT, /* towards 0, and what is left over: with a sign, by a number that is neither 0 nor -1 */
+    OAK_STEP_REST,
     OAK_STEP_DOWN /* so many bits down, filled up with the highest one: at most 63 */
 } oak_judged_step_kind;
 enum { OAK_MOST_STEPS = 6 };
@@ -298,7 +302,8 @@ typedef struct oak_judge {
     void (*room)(void *context, const uint32_t *values, unsigned number, uint32_t *below, uint32_t *above);
     uint32_t (*works_out)(void *context, unsigned number,
                           const uint32_t *values); /* may be NULL where nothing is */
-    const bool *restless; /* may be NULL; as long as the caller has set it, it is asked for behind each instruction */
+    const bool *
+        restless; /* may be NULL; as long as the caller has set it, it is asked for behind each instruction */
     bool (*written)(void *context); /* may be NULL: whatever was written matters */
     /* May be NULL: never. Wherever the instruction at this address goes on is as good a place as that. */
     bool (*stays)(void *context, uint32_t address);

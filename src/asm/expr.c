@@ -628,7 +628,9 @@ static oak_status operate(const oak_expr *expr, const oak_value *left, const oak
 {
     if (!oak_expr_is_plain(expr) && !right->number)
         return value_fault(expr, fault, "division-by-zero", "this divides by zero");
-    *value = (oak_value){.number = oak_expr_plain(expr->op, left->number, right->number), .space = joined_space(expr->op, left, right), .known = true};
+    *value = (oak_value){.number = oak_expr_plain(expr->op, left->number, right->number),
+                         .space = joined_space(expr->op, left, right),
+                         .known = true};
     return OAK_OK;
 }
 

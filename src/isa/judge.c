@@ -128,7 +128,8 @@ static void complete(oak_judged_rows *rows)
     if (rows->whole > rows->count) rows->whole = 0; /* they were taken out */
     const unsigned from = rows->whole, count = rows->count - from;
     const uint64_t *cycle = rows->cycle + from;
-    for (uint32_t words = judged->words & judged->judge.kept; words && count && !judged->is_one; words &= words - 1) {
+    for (uint32_t words = judged->words & judged->judge.kept; words && count && !judged->is_one;
+         words &= words - 1) {
         const oak_judged_quick *quick = &judged->quick[oak_lowest_bit(words)];
         const uint32_t shift = quick->shift, mask = quick->mask;
         uint32_t *column = quick->column + from;
@@ -163,11 +164,18 @@ static void keep(const oak_judged *judged, uint64_t now)
     rows->whole = rows->count;
 }
 
+static bool can_divide(const oak_judged_step *one)
+{
+    const bool divides = one->kind == OAK_STEP_QUOTIENT || one->kind == OAK_STEP_REST;
+    return !divides || (!one->is_value && one->number && one->number != -1);
+}
+
 static bool are_limits(const oak_judge *judge, const oak_judged_limits *limits)
 {
     if (limits->step_count > OAK_MOST_STEPS || limits->values >> judge->count) return false;
     for (const oak_judged_step *one = limits->steps; one < limits->steps + limits->step_count; one++)
-        if (one->kind > OAK_STEP_DOWN || (one->is_value && (one->shift > 31 || one->value >= judge->count)) ||
+        if (one->kind > OAK_STEP_DOWN || !can_divide(one) ||
+            (one->is_value && (one->shift > 31 || one->value >= judge->count)) ||
             (!one->is_value && one->kind == OAK_STEP_DOWN && (one->number < 0 || one->number > 63)) ||
             (one->is_value && (one->kind == OAK_STEP_DOWN || !(limits->values >> one->value & 1))))
             return false;
@@ -176,8 +184,8 @@ static bool are_limits(const oak_judge *judge, const oak_judged_limits *limits)
 
 static bool is_lead(const oak_judge *judge, const oak_judged_lead *lead)
 {
-    bool is = judge->restless && lead->value < judge->count && lead->there <= OAK_MOST_JUDGED && lead->plain && lead->cells &&
-              lead->source_count <= OAK_MOST_LED_BY && lead->space;
+    bool is = judge->restless && lead->value < judge->count && lead->there <= OAK_MOST_JUDGED &&
+              lead->plain && lead->cells && lead->source_count <= OAK_MOST_LED_BY && lead->space;
     for (unsigned i = 0; is && i < lead->source_count; i++) is = lead->source[i] < lead->value;
     return is;
 }
@@ -198,7 +206,8 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
         if (judge->count > OAK_MOST_JUDGED || (judge->kept && !judge->rows) ||
             (judge->sources && !judge->works_out))
             return OAK_UNSUPPORTED;
-        if (judge->limit_count > OAK_MOST_LIMITS || judge->lead_count > OAK_MOST_LEADS) return OAK_UNSUPPORTED;
+        if (judge->limit_count > OAK_MOST_LIMITS || judge->lead_count > OAK_MOST_LEADS)
+            return OAK_UNSUPPORTED;
         for (unsigned i = 0; i < judge->lead_count; i++)
             if (!is_lead(judge, &judge->leads[i])) return OAK_UNSUPPORTED;
         for (unsigned i = 0; i < judge->limit_count; i++)
@@ -350,6 +359,7 @@ void oak_judged_take(oak_judged *judged, oak_core *core)
 
 static inline uint64_t make_step(unsigned kind, uint64_t left, uint64_t right)
 {
+    const uint64_t SIGN = (uint64_t)1 << 63;
     switch (kind) {
     case OAK_STEP_ADD: return left + right;
     case OAK_STEP_TAKE: return left - right;
@@ -357,6 +367,14 @@ static inline uint64_t make_step(unsigned kind, uint64_t left, uint64_t right)
     case OAK_STEP_OR: return left | right;
     case OAK_STEP_XOR: return left ^ right;
     case OAK_STEP_TIMES: return left * right;
+    case OAK_STEP_LEAST: return (left ^ SIGN) < (right ^ SIGN) ? left : right;
+    case OAK_STEP_MOST: return (left ^ SIGN) > (right ^ SIGN) ? left : right;
+    case OAK_STEP_QUOTIENT:
+    case OAK_STEP_REST: {
+        const uint64_t a = left >> 63 ? 0 - left : left, b = right >> 63 ? 0 - right : right;
+        const uint64_t result = kind == OAK_STEP_REST ? a % b : a / b;
+        return (kind == OAK_STEP_REST ? left : left ^ right) >> 63 ? 0 - result : result;
+    }
     default: return left >> 63 ? ~(~left >> right) : left >> right;
     }
 }
@@ -378,7 +396,24 @@ uint64_t oak_judged_stepped(const oak_judged_reads *reads)
 {
     const oak_judged_stride *one = reads->strides;
     uint64_t result = stride_over(one); /* which is added to nothing */
-    while (++one < reads->strides_end) result = make_step(one->kind, result, stride_over(one));
+#define STEP(kind)                                                                                           \
+    case (kind)*2: result = make_step(kind, result, stride_over(one)); continue;                             \
+    case (kind)*2 + 1: result = make_step(kind, result, one->number); continue;
+    while (++one < reads->strides_end) switch (one->code) {
+            STEP(OAK_STEP_ADD)
+            STEP(OAK_STEP_TAKE)
+            STEP(OAK_STEP_AND)
+            STEP(OAK_STEP_OR)
+            STEP(OAK_STEP_XOR)
+            STEP(OAK_STEP_TIMES)
+            STEP(OAK_STEP_LEAST)
+            STEP(OAK_STEP_MOST)
+            STEP(OAK_STEP_QUOTIENT)
+            STEP(OAK_STEP_REST)
+            STEP(OAK_STEP_DOWN)
+        default: break;
+        }
+#undef STEP
     return result;
 }
 
@@ -440,7 +475,8 @@ static void find_stretch(const oak_judged *judged, const oak_core *core, oak_jud
     one->low_first = !oak_is_high_first(about, space);
     one->at = all >= one->bytes && judged->cells ? judged->cells(core, space, one->first, all) : NULL;
     one->starts = one->at ? all - one->bytes + 1 : 0;
-    one->words = !one->at || all < WORD || is_host_big() || (one->bytes > 1 && !one->low_first) ? 0 : all - WORD + 1;
+    one->words =
+        !one->at || all < WORD || is_host_big() || (one->bytes > 1 && !one->low_first) ? 0 : all - WORD + 1;
     one->mask = UINT32_MAX >> (32 - 8 * one->bytes);
     one->number = ((uint64_t)one->lead.number - one->first) * unit;
     one->by_words = true;
@@ -457,7 +493,8 @@ static void find_stretch(const oak_judged *judged, const oak_core *core, oak_jud
 static void find_stretches(oak_judged *judged, const oak_core *core)
 {
     for (oak_judged_led *one = judged->leads; one < judged->leads_end; one++)
-        if (one->lead.plain[0] != one->first || one->lead.plain[1] != one->count) find_stretch(judged, core, one);
+        if (one->lead.plain[0] != one->first || one->lead.plain[1] != one->count)
+            find_stretch(judged, core, one);
 }
 
 static uint32_t led_word(const oak_judged_led *one, const uint8_t *at)
@@ -477,7 +514,8 @@ bool oak_judged_follow(oak_judged *judged, const oak_core *core)
                   (oak_judged_word(one->by[1]) & one->by_mask[1]) * one->times[1];
         else
             for (unsigned i = 0; i < one->lead.source_count; i++)
-                to += oak_judged_quick_word(judged, core, &judged->quick[one->lead.source[i]], 0) * one->times[i];
+                to += oak_judged_quick_word(judged, core, &judged->quick[one->lead.source[i]], 0) *
+                      one->times[i];
         if (to < one->words) judged->noted[one->lead.value] = oak_judged_word(one->at + to) & one->mask;
         else if (to < one->starts) judged->noted[one->lead.value] = led_word(one, one->at + to);
         else return false;
@@ -704,8 +742,8 @@ static bool is_quick(oak_judged *judged)
                              value->cells.address + 1 != judged->isa->about.restless_register;
         const bool nothing = judged->led && value->kind == OAK_JUDGED_WRITTEN; /* it says when to look */
         const unsigned kind = judged->led >> i & 1 || nothing ? OAK_QUICK_WORD + 1
-                              : derived            ? OAK_QUICK_LIES + 1
-                                                   : kinds[value->kind];
+                              : derived                       ? OAK_QUICK_LIES + 1
+                                                              : kinds[value->kind];
         if (!kind || (value->kind == OAK_JUDGED_ASKED && !(judged->touched && judged->known_outside)))
             is = false;
         const bool host = value->kind >= OAK_JUDGED_BYTE && value->kind <= OAK_JUDGED_WORD;
@@ -716,7 +754,8 @@ static bool is_quick(oak_judged *judged)
         const unsigned more_bits = lies ? 32 - 8u * value->bytes : 0; /* than its own */
         const uint32_t *found = place ? &judged->pc : &judged->noted[i];
         if (nothing) {
-            judged->quick[i] = (oak_judged_quick){.at = (const uint8_t *)&judged->noted[i], .kind = OAK_QUICK_WORD, .number = (uint8_t)i};
+            judged->quick[i] = (oak_judged_quick){
+                .at = (const uint8_t *)&judged->noted[i], .kind = OAK_QUICK_WORD, .number = (uint8_t)i};
             continue;
         }
         if (place || noted || lies) judged->words |= 1u << i;
@@ -802,20 +841,18 @@ static void place_rows(oak_judged *judged)
     judged->judge.rows->complete = complete;
 }
 
-/* The same of steps, where all of what they need are bytes of banks, words, and numbers that are as wide as these. */
+/* The same of steps, where all of what they need are bytes of banks, words, and numbers. */
 static void place_strides(const oak_judged *judged, oak_judged_reads *reads)
 {
     oak_judged_stride *to = reads->strides;
-    reads->is_plain = reads->limits.steps->kind == OAK_STEP_ADD && !is_host_big();
+    const oak_judged_step *first = reads->limits.steps;
+    reads->is_plain = first->kind == OAK_STEP_ADD && first->is_value && !is_host_big();
     for (unsigned i = 0; i < reads->limits.step_count; i++, to++) {
         const oak_judged_step *one = &reads->limits.steps[i];
         const oak_judged_quick *quick = &judged->quick[one->value];
-        *to = (oak_judged_stride){.kind = one->kind, .number = (uint32_t)one->number, .mask = UINT32_MAX};
-        to->at = (const uint8_t *)&to->number;
-        if (!one->is_value) {
-            reads->is_plain &= one->number == to->number;
-            continue;
-        }
+        *to = (oak_judged_stride){.code = (uint8_t)(one->kind * 2 + !one->is_value),
+                                  .number = (uint64_t)one->number};
+        if (!one->is_value) continue;
         const bool is_banked = quick->kind == OAK_QUICK_BANKED;
         reads->is_plain &= is_banked || judged->words >> one->value & 1;
         to->at = quick->at;
@@ -881,10 +918,11 @@ void oak_judged_placed(oak_judged *judged, bool is_pc, bool is_restless)
         judged->needs_place |= judged->value[i].kind == OAK_JUDGED_PC ||
                                (judged->quick[i].kind >= OAK_QUICK_PLACE &&
                                 judged->value[i].kind < OAK_JUDGED_BANKED && !(judged->words >> i & 1));
-    const bool only_flags = judged->noted_end == judged->to_note + 1 && judged->to_note[0]->kind == OAK_QUICK_STATUS;
+    const bool only_flags =
+        judged->noted_end == judged->to_note + 1 && judged->to_note[0]->kind == OAK_QUICK_STATUS;
     judged->flags = only_flags ? &judged->noted[judged->to_note[0]->number] : NULL;
     judged->needs =
         (uint8_t)((judged->asked ? OAK_NEEDS_TIME : 0) | (judged->has_flags ? OAK_NEEDS_FLAGS : 0) |
-                  (judged->led ? OAK_NEEDS_LED : 0) | (judged->needs_place ? OAK_NEEDS_PLACE : 0) | (judged->plain.banked ? OAK_NEEDS_BANK : 0) |
-                  (judged->is_one ? OAK_NEEDS_ONE : 0));
+                  (judged->led ? OAK_NEEDS_LED : 0) | (judged->needs_place ? OAK_NEEDS_PLACE : 0) |
+                  (judged->plain.banked ? OAK_NEEDS_BANK : 0) | (judged->is_one ? OAK_NEEDS_ONE : 0));
 }

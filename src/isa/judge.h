@@ -72,11 +72,12 @@ typedef enum oak_judged_way {
     OAK_WAY_PC_ASKS,    /* or a single one */
     OAK_WAY_LIES_ASKS   /* and nothing else changes it than instructions */
 } oak_judged_way;
-/* One step, of a word: a number has one of its own. */
+/* One step, of a word or a number. */
 typedef struct oak_judged_stride {
     const uint8_t *at, *bank;
-    uint32_t mask, number;
-    uint8_t kind, shift, bank_bits;
+    uint64_t number;
+    uint32_t mask;
+    uint8_t code, shift, bank_bits; /* twice its kind, and 1 for a number */
 } oak_judged_stride;
 enum oak_judged_need {
     OAK_NEEDS_TIME = 1,  /* it is asked for: what is known of it may be too old */
@@ -84,7 +85,7 @@ enum oak_judged_need {
     OAK_NEEDS_FLAGS = 4, /* what registers do not lie there for */
     OAK_NEEDS_BANK = 8,  /* see oak_judged_plain */
     OAK_NEEDS_ONE = 16,  /* it is one word, or one of these, and put down only where it is another one */
-    OAK_NEEDS_LED = 32, /* something is led to, see oak_judged_is_led_as_before */
+    OAK_NEEDS_LED = 32,  /* something is led to, see oak_judged_is_led_as_before */
     OAK_NEEDS_BEFORE = OAK_NEEDS_PLACE | OAK_NEEDS_FLAGS | OAK_NEEDS_BANK | OAK_NEEDS_ONE | OAK_NEEDS_LED
 };
 typedef struct oak_judged_asked {
@@ -124,8 +125,9 @@ typedef struct oak_judged_led {
     oak_judged_lead lead;
     uint32_t first, count, unit, bytes;
     bool low_first;
-    bool by_words;     /* all that it is a sum of is read as words */
-    const uint8_t *at; /* of the bytes, of which a value may begin at so many, and at so many is read as a word; NULL: there are none */
+    bool by_words; /* all that it is a sum of is read as words */
+    const uint8_t *
+        at; /* of the bytes, of which a value may begin at so many, and at so many is read as a word; NULL: there are none */
     uint64_t starts, words;
     uint32_t mask; /* of such a word */
     const uint8_t *by[OAK_MOST_LED_BY];
@@ -173,7 +175,7 @@ typedef struct oak_judged {
     uint32_t words, notes;           /* those that are put down as words, and of these `noted`: a bit each */
     uint32_t noted[OAK_MOST_JUDGED]; /* those of them that lie nowhere by themselves: */
     const oak_judged_quick *to_note[OAK_MOST_JUDGED], **noted_end;
-    uint32_t led;                    /* those that are led to, and whether they are: a bit each */
+    uint32_t led; /* those that are led to, and whether they are: a bit each */
     oak_judged_led leads[OAK_MOST_LEADS], *leads_end;
     uint8_t *(*cells)(const oak_core *core, unsigned space, uint32_t address, size_t count);
     uint32_t *flags;                 /* if it is only one of them, the one with these */

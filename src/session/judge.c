@@ -27,7 +27,7 @@ OAK_ALWAYS_INLINE worked work_out(const oak_session *session, const judge_op **a
     const judge_op *op = *at;
 #define VALUE ((int64_t)(values[op->from] >> op->shift & op->mask))
 #define FORM(operator, kind, on_left, on_right, result)                                                      \
-    case JUDGE_CODE(operator, kind): {                                                                             \
+    case JUDGE_CODE(operator, kind): {                                                                       \
         const int64_t left = (on_left), right = (on_right);                                                  \
         const uint64_t a = (uint64_t)left, b = (uint64_t)right;                                              \
         (void)a, (void)b, (void)left, (void)right;                                                           \
@@ -66,7 +66,10 @@ OAK_ALWAYS_INLINE worked work_out(const oak_session *session, const judge_op **a
         case JUDGE_DIVISOR:
             if (top) continue;
             break;
-        default: *read |= op->mask; *at = op; return (worked){top, true};
+        default:
+            *read |= op->mask;
+            *at = op;
+            return (worked){top, true};
         }
         for (; op->kind < JUDGE_END; op++) /* it has no value; all of it matters */
             if (judge_gathers(op->kind)) *read |= op->mask;
@@ -118,8 +121,7 @@ static const int64_t *work_out_rows(judge_space *space, const judge_op *op)
             for (unsigned i = 0; i < space->rows.count; i++) top[-1][i] = top[-1][i] >> op->shift & 1;
         else if (op->kind == JUDGE_CHOSEN) {
             top -= 2;
-            for (unsigned i = 0; i < space->rows.count; i++)
-                top[-1][i] = top[-1][i] ? top[0][i] : top[1][i];
+            for (unsigned i = 0; i < space->rows.count; i++) top[-1][i] = top[-1][i] ? top[0][i] : top[1][i];
         } else if (op->kind == JUDGE_THERE)
             for (unsigned i = 0; i < space->rows.count; i++) fails |= !space->rows.value[op->from][i];
         else if (op->kind == JUDGE_DIVISOR)
@@ -244,9 +246,9 @@ static void take_records(oak_session *session, uint32_t changed)
         one->known = !(unknown >> count & 1) || !space->unknown[count][rows - 1];
         one->last = columns[count++].values[rows - 1];
     }
-    took(session, unknown ? take_each(session->trace, space, columns, count, unknown)
-                          : trace_take_columns(session->trace, space->rows.cycle, columns, count,
-                                               space->rows.count));
+    took(session,
+         unknown ? take_each(session->trace, space, columns, count, unknown)
+                 : trace_take_columns(session->trace, space->rows.cycle, columns, count, space->rows.count));
 }
 
 void session_take_kept(oak_session *session)
@@ -339,7 +341,8 @@ static uint32_t follow(oak_session *session, judge_pointer *one, const uint32_t 
     const worked address = work_out(session, &op, values, NULL, &read);
     const uint32_t at = (uint32_t)address.value;
     const unsigned count = one->cells * oak_unit_bytes(session->part->architecture, one->space);
-    one->is_there = address.is && at == address.value && !session->chip.ops->read_memory(session->chip.chip, one->space, at, bytes, count);
+    one->is_there = address.is && at == address.value &&
+                    !session->chip.ops->read_memory(session->chip.chip, one->space, at, bytes, count);
     const bool plain = !one->is_there || at - one->plain[0] < one->plain[1] || find_plain(session, one, at);
     one->restless = !plain || (one->is_there && one->cells > one->plain[1] - (at - one->plain[0]));
     session->restless = false;

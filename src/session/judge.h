@@ -19,10 +19,10 @@ enum {
     JUDGE_DIVISOR, /* likewise what there is, 0 */
     JUDGE_UNLESS,  /* 0: goes on so many operations further */
     JUDGE_CHOOSE,  /* likewise, and is gone: behind the next one, */
-    JUDGE_PAST,    /* which goes on further in any case; of rows both ways are gone, and all three values are there at */
+    JUDGE_PAST, /* which goes on further in any case; of rows both ways are gone, and all three values are there at */
     JUDGE_CHOSEN,
-    JUDGE_END,    /* of a piece of the program: a condition, whose watch is `number`, */
-    JUDGE_SAMPLE  /* or what is recorded */
+    JUDGE_END,   /* of a piece of the program: a condition, whose watch is `number`, */
+    JUDGE_SAMPLE /* or what is recorded */
 };
 
 /* One of these for an operator in each form that it comes in; other operations are their kind. */

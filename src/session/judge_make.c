@@ -149,10 +149,12 @@ static bool compile_pointer(oak_session *session, const oak_expr *expr, judged_v
         number == JUDGE_POINTERS)
         return false;
     values->in_address = true;
-    const bool made = compile(session, expr->as.of.left, 0, values) && put(session, (judge_op){.kind = JUDGE_END});
+    const bool made =
+        compile(session, expr->as.of.left, 0, values) && put(session, (judge_op){.kind = JUDGE_END});
     values->in_address = in_address;
     const unsigned operations = session->judged_count - first;
-    if (!made || session->led_count + operations > JUDGE_LED || session->pointer_count != number) return false;
+    if (!made || session->led_count + operations > JUDGE_LED || session->pointer_count != number)
+        return false;
     const uint32_t reads = reads_of(session, first, values), from = first_writable(session, space);
     memcpy(session->led + session->led_count, session->judged + first, operations * sizeof *session->judged);
     session->judged_count = first;
@@ -178,7 +180,9 @@ static bool compile_pointer(oak_session *session, const oak_expr *expr, judged_v
     session->judged_made |= 1u << cell | 1u << is;
     session->judged_sources |= reads | 1u << written;
     return put(session, (judge_op){.kind = JUDGE_THERE, .from = (uint8_t)is, .mask = 1}) &&
-           put(session, (judge_op){.kind = JUDGE_VALUE, .from = (uint8_t)cell, .mask = UINT32_MAX >> (32 - session_bits_of_cells(about, space, cells))});
+           put(session, (judge_op){.kind = JUDGE_VALUE,
+                                   .from = (uint8_t)cell,
+                                   .mask = UINT32_MAX >> (32 - session_bits_of_cells(about, space, cells))});
 }
 
 /* Registers, variables, and cells that lie where they lie. */
@@ -212,10 +216,12 @@ static bool compile_choice(oak_session *session, const oak_expr *expr, unsigned 
 {
     if (!compile(session, expr->as.of.left, depth, values)) return false;
     const unsigned choose = session->judged_count;
-    if (!put(session, (judge_op){.kind = JUDGE_CHOOSE}) || !compile(session, expr->as.of.right, depth + 1, values))
+    if (!put(session, (judge_op){.kind = JUDGE_CHOOSE}) ||
+        !compile(session, expr->as.of.right, depth + 1, values))
         return false;
     const unsigned past = session->judged_count;
-    if (!put(session, (judge_op){.kind = JUDGE_PAST}) || !compile(session, expr->as.of.third, depth + 2, values))
+    if (!put(session, (judge_op){.kind = JUDGE_PAST}) ||
+        !compile(session, expr->as.of.third, depth + 2, values))
         return false;
     session->judged[choose].number = past - choose;
     session->judged[past].number = session->judged_count - past - 1;
@@ -223,9 +229,11 @@ static bool compile_choice(oak_session *session, const oak_expr *expr, unsigned 
 }
 
 /* An operator and its values. */
-static bool compile_operator(oak_session *session, const oak_expr *expr, unsigned depth, judged_values *values)
+static bool compile_operator(oak_session *session, const oak_expr *expr, unsigned depth,
+                             judged_values *values)
 {
-    const bool two = expr->kind == OAK_EXPR_BINARY, divides = expr->op == OP_DIVIDE || expr->op == OP_REMAINDER;
+    const bool two = expr->kind == OAK_EXPR_BINARY,
+               divides = expr->op == OP_DIVIDE || expr->op == OP_REMAINDER;
     const bool in_address = values->in_address;
     bool both = oak_expr_is_both(expr);
     if (!oak_expr_is_plain(expr) && !(two && divides)) return false;
@@ -241,7 +249,8 @@ static bool compile_operator(oak_session *session, const oak_expr *expr, unsigne
     bool fails = false;
     for (unsigned i = right; i < session->judged_count; i++) fails |= may_fail(session->judged[i].kind);
     if (both && fails) { /* it is to be seen in any case */
-        memmove(session->judged + unless, session->judged + right, (session->judged_count - right) * sizeof *session->judged);
+        memmove(session->judged + unless, session->judged + right,
+                (session->judged_count - right) * sizeof *session->judged);
         session->judged_count--;
         both = false;
         right--;
@@ -249,7 +258,8 @@ static bool compile_operator(oak_session *session, const oak_expr *expr, unsigne
     judge_op *last = &session->judged[session->judged_count - 1];
     const bool alone = right == session->judged_count - 1, by_number = alone && last->kind == JUDGE_NUMBER;
     if (divides && !(by_number && last->number))
-        return put(session, (judge_op){.kind = JUDGE_DIVISOR}) && put(session, (judge_op){.kind = JUDGE_TWO, .op = expr->op});
+        return put(session, (judge_op){.kind = JUDGE_DIVISOR}) &&
+               put(session, (judge_op){.kind = JUDGE_TWO, .op = expr->op});
     if (two && !both && by_number && last[-1].kind == JUDGE_VALUE) {
         last[-1].kind = JUDGE_AGAINST;
         last[-1].op = expr->op;
@@ -296,7 +306,8 @@ static bool compile(oak_session *session, const oak_expr *expr, unsigned depth, 
     case OAK_EXPR_UNARY:
     case OAK_EXPR_BINARY: return compile_operator(session, expr, depth, values);
     case OAK_EXPR_CELL:
-        if (!is_number(session, expr->as.of.left, true, &reading)) return compile_pointer(session, expr, values);
+        if (!is_number(session, expr->as.of.left, true, &reading))
+            return compile_pointer(session, expr, values);
         break;
     case OAK_EXPR_NAME: break;
     default: return false;
@@ -378,4 +389,3 @@ bool session_make_judge(oak_session *session, judged_values *values)
     values->asks = reads_of(session, session->judged_later, values);
     return true;
 }
-

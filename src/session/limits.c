@@ -94,12 +94,16 @@ static bool as_steps(limited *one)
     const oak_judged_limits sum = *one->limits;
     oak_judged_step step = {.is_value = true, .mask = UINT32_MAX};
     bool fits = true;
+    const bool alone = !(sum.values & (sum.values - 1));
     *one->limits = (oak_judged_limits){.values = 0};
     one->kind = LIMITED_STEPS;
     for (step.value = 0; step.value < OAK_MOST_JUDGED; step.value++) {
         if (!(sum.values >> step.value & 1)) continue;
-        step.kind = sum.times[step.value] > 0 ? OAK_STEP_ADD : OAK_STEP_TAKE;
-        fits = fits && (sum.times[step.value] == 1 || sum.times[step.value] == -1) && add_step(one, &step);
+        const int64_t times = sum.times[step.value];
+        const bool once = times == 1 || times == -1;
+        step.kind = times == -1 ? OAK_STEP_TAKE : OAK_STEP_ADD;
+        fits = fits && (once || alone) && add_step(one, &step);
+        if (!once) fits = fits && add_step(one, &(oak_judged_step){.kind = OAK_STEP_TIMES, .number = times});
     }
     step = (oak_judged_step){.kind = OAK_STEP_ADD, .number = one->more};
     if (one->more) fits = fits && add_step(one, &step);
@@ -115,10 +119,11 @@ static bool is_number(const limited *one)
 /* What is there, and a single value or a number: another step. */
 static limited stepped(unsigned op, const limited *left, const limited *right)
 {
-    static const uint8_t kinds[][2] = {{OP_ADD, OAK_STEP_ADD},    {OP_SUBTRACT, OAK_STEP_TAKE},
-                                       {OP_AND, OAK_STEP_AND},    {OP_OR, OAK_STEP_OR},
-                                       {OP_XOR, OAK_STEP_XOR},    {OP_LEFT, OAK_STEP_TIMES},
-                                       {OP_RIGHT, OAK_STEP_DOWN}, {OP_MULTIPLY, OAK_STEP_TIMES}};
+    static const uint8_t kinds[][2] = {
+        {OP_ADD, OAK_STEP_ADD},    {OP_SUBTRACT, OAK_STEP_TAKE},   {OP_AND, OAK_STEP_AND},
+        {OP_OR, OAK_STEP_OR},      {OP_XOR, OAK_STEP_XOR},         {OP_LEFT, OAK_STEP_TIMES},
+        {OP_RIGHT, OAK_STEP_DOWN}, {OP_MULTIPLY, OAK_STEP_TIMES},  {OP_MIN, OAK_STEP_LEAST},
+        {OP_MAX, OAK_STEP_MOST},   {OP_DIVIDE, OAK_STEP_QUOTIENT}, {OP_REMAINDER, OAK_STEP_REST}};
     const limited nothing = {.kind = LIMITED_ELSE};
     limited result = *left, by = *right;
     if (!as_steps(&result)) return nothing;
@@ -135,6 +140,9 @@ static limited stepped(unsigned op, const limited *left, const limited *right)
     step.kind = kinds[i][1];
     const bool shifts = op == OP_LEFT || op == OP_RIGHT;
     if (shifts && (!by_number || step.number < 0 || step.number > 31)) return nothing;
+    const bool divides = op == OP_DIVIDE || op == OP_REMAINDER;
+    if (divides && (!by_number || !step.number || step.number == -1)) return nothing;
+    if ((divides || op == OP_MIN || op == OP_MAX) && (result.has_time || right->has_time)) return nothing;
     if (op == OP_LEFT) step.number = (int64_t)1 << step.number;
     result.has_time |= right->has_time;
     if (op == OP_RIGHT && result.has_time) return nothing; /* its upper half would come down */
@@ -181,6 +189,23 @@ static limited multiplied(const limited *sum, int64_t times)
     return result;
 }
 
+/* What steps make of values, and a sum: the difference is 0, or not. */
+static limited equal_steps(unsigned op, const limited *left, const limited *right)
+{
+    limited difference = *left;
+    const limited rest = {.kind = LIMITED_SUM, .more = right->more};
+    oak_judged_step step = {.is_value = true, .mask = UINT32_MAX};
+    bool fits = right->kind == LIMITED_SUM;
+    for (uint32_t some = values_in(right); some && fits; some &= some - 1) {
+        step.value = (uint8_t)oak_lowest_bit(some);
+        const int64_t times = right->limits->times[step.value];
+        step.kind = times == 1 ? OAK_STEP_TAKE : OAK_STEP_ADD;
+        fits = (times == 1 || times == -1) && add_step(&difference, &step);
+    }
+    difference.has_time |= right->has_time;
+    return fits ? compared(op, &difference, &rest) : (limited){.kind = LIMITED_ELSE};
+}
+
 static limited combined(unsigned op, const limited *left, const limited *right)
 {
     const limited nothing = {.kind = LIMITED_ELSE};
@@ -209,10 +234,13 @@ static limited combined(unsigned op, const limited *left, const limited *right)
         return multiplied(left, (int64_t)1 << by);
     const limited further = stepped(op, left, right);
     if (further.kind == LIMITED_STEPS) return further;
-    const bool turns = op == OP_ADD || op == OP_AND || op == OP_OR || op == OP_XOR || op == OP_MULTIPLY;
+    const bool turns = op == OP_ADD || op == OP_AND || op == OP_OR || op == OP_XOR || op == OP_MULTIPLY ||
+                       op == OP_MIN || op == OP_MAX;
     if (turns) return stepped(op, right, left);
     if (sums || (left->kind == LIMITED_STEPS && is_number(right))) return compared(op, left, right);
-    return nothing;
+    if (op != OP_EQUAL && op != OP_UNEQUAL) return nothing;
+    if (left->kind == LIMITED_STEPS) return equal_steps(op, left, right);
+    return right->kind == LIMITED_STEPS ? equal_steps(op, right, left) : nothing;
 }
 
 /* A value that is read: whole, or some of its bits. */

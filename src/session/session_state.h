@@ -284,9 +284,10 @@ struct oak_session {
     judge_op led[JUDGE_LED];
     judge_pointer pointers[JUDGE_POINTERS];
     unsigned led_count, pointer_count;
-    uint32_t judged_made, judged_sources; /* the values that are worked out, and those that they are worked out of, a bit each */
-    bool restless; /* a pointer leads to what may change by itself */
-    uint32_t depth_made; /* the one of them that is the depth of calls */
+    uint32_t judged_made,
+        judged_sources; /* the values that are worked out, and those that they are worked out of, a bit each */
+    bool restless;      /* a pointer leads to what may change by itself */
+    uint32_t depth_made;               /* the one of them that is the depth of calls */
     uint8_t depth_from[DEPTH_SOURCES]; /* which of them are: OAK_MOST_JUDGED for none */
     judge_space *judge_space;
     uint32_t marked_top, marked_from,
