@@ -628,6 +628,22 @@ START_TEST(a_judge_has_rows_of_what_is_kept)
         }
         judge.works_out = of_the_first;
         judge.sources = 1;
+        const bool may = false;
+        const uint32_t plain[2] = {0};
+        for (unsigned wrong = 0; wrong < 5; wrong++) { /* what leads nowhere */
+            judge.restless = wrong == 0 ? NULL : &may;
+            judge.lead_count = wrong == 1 ? OAK_MOST_LEADS + 1 : 1;
+            judge.leads[0] = (oak_judged_lead){.value = wrong == 2 ? 3 : 1,
+                                               .there = OAK_MOST_JUDGED,
+                                               .space = 1,
+                                               .cells = 1,
+                                               .source_count = 1,
+                                               .source = {wrong == 3 ? 1 : 0},
+                                               .plain = wrong == 4 ? NULL : plain};
+            ck_assert_int_ne(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
+        }
+        judge.lead_count = 0;
+        judge.restless = NULL;
         for (unsigned leaves = 0; leaves < 2; leaves++) {
             t = (taken){.chip = b.chip, .leaves = leaves};
             ck_assert_int_eq(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
