@@ -1088,7 +1088,7 @@ static unsigned record_whole(oak_session *session, const oak_part *part, unsigne
 
 START_TEST(what_belongs_to_the_whole_chip_is_recorded_alike)
 {
-    for (unsigned i = 0; i<sizeof at_work / sizeof *at_work; i += STRIDE> 1 ? 3 : 1) {
+    for (unsigned i = 0; i<sizeof at_work / sizeof *at_work; i += STRIDE> 1 ? 6 : 1) {
         size_t changes = 0;
         for (unsigned form = 0, count = 1; count; form++) {
             both_ways both;
@@ -1139,7 +1139,7 @@ START_TEST(conditions_on_the_whole_chip_end_runs_alike)
                                         "min($A, $R) * 3 == $A + 2 * $A && max($F, $A) > ($R >> ($A & 3))"};
     enum { ENTRY = 40 };
     unsigned hits = 0;
-    for (unsigned i = 0; i<sizeof at_work / sizeof *at_work; i += STRIDE> 1 ? 4 : 1)
+    for (unsigned i = 0; i<sizeof at_work / sizeof *at_work; i += STRIDE> 1 ? 7 : 1)
         for (unsigned f = 0; f < sizeof forms / sizeof *forms; f++) {
             both_ways both;
             oak_event event[2];
@@ -1213,7 +1213,7 @@ START_TEST(conditions_on_registers_that_count_turn_in_their_cycle)
     enum { COUNTS = 8, EACH = 6 };
     uint32_t seed = 5;
     size_t turns = 0, tried = 0;
-    for (unsigned i = 0; i<sizeof at_work / sizeof *at_work; i += STRIDE> 1 ? 3 : 1) {
+    for (unsigned i = 0; i<sizeof at_work / sizeof *at_work; i += STRIDE> 1 ? 4 : 1) {
         const char *part = at_work[i].part, *folder = at_work[i].folder;
         unsigned next = 0, count;
         both_ways seen, both;

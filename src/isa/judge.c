@@ -454,80 +454,11 @@ static void mind_limits(oak_judged *judged)
     judged->matter = summed;
 }
 
-static bool is_host_big(void)
-{
-    const uint32_t one = 1;
-    uint8_t first;
-    memcpy(&first, &one, sizeof first);
-    return !first;
-}
-
-/* Where the caller has found plain memory meanwhile. */
-static void find_stretch(const oak_judged *judged, const oak_core *core, oak_judged_led *one)
-{
-    enum { WORD = 4 };
-    const oak_architecture *about = &judged->isa->about;
-    const unsigned space = one->lead.space;
-    one->first = one->lead.plain[0];
-    one->count = one->lead.plain[1];
-    const uint64_t unit = oak_unit_bytes(about, space), all = one->count * unit;
-    one->bytes = one->lead.cells * (uint32_t)unit;
-    one->low_first = !oak_is_high_first(about, space);
-    one->at = all >= one->bytes && judged->cells ? judged->cells(core, space, one->first, all) : NULL;
-    one->starts = one->at ? all - one->bytes + 1 : 0;
-    one->words =
-        !one->at || all < WORD || is_host_big() || (one->bytes > 1 && !one->low_first) ? 0 : all - WORD + 1;
-    one->mask = UINT32_MAX >> (32 - 8 * one->bytes);
-    one->number = ((uint64_t)one->lead.number - one->first) * unit;
-    one->by_words = true;
-    for (unsigned i = 0; i < OAK_MOST_LED_BY; i++) {
-        const bool any = i < one->lead.source_count;
-        const oak_judged_quick *by = &judged->quick[any ? one->lead.source[i] : 0];
-        one->by_words &= !any || (judged->words >> one->lead.source[i] & 1 && !by->shift);
-        one->by[i] = any ? by->at : (const uint8_t *)&judged->pc;
-        one->by_mask[i] = any ? by->mask : 0;
-        one->times[i] = any ? (uint64_t)one->lead.times[i] * unit : 0;
-    }
-}
-
-static void find_stretches(oak_judged *judged, const oak_core *core)
-{
-    for (oak_judged_led *one = judged->leads; one < judged->leads_end; one++)
-        if (one->lead.plain[0] != one->first || one->lead.plain[1] != one->count)
-            find_stretch(judged, core, one);
-}
-
-static uint32_t led_word(const oak_judged_led *one, const uint8_t *at)
-{
-    uint32_t word = 0;
-    for (unsigned i = 0; i < one->bytes; i++)
-        word = one->low_first ? word | (uint32_t)at[i] << 8 * i : word << 8 | at[i];
-    return word;
-}
-
-bool oak_judged_follow(oak_judged *judged, const oak_core *core)
-{
-    for (const oak_judged_led *one = judged->leads; one < judged->leads_end; one++) {
-        uint64_t to = one->number;
-        if (one->by_words)
-            to += (oak_judged_word(one->by[0]) & one->by_mask[0]) * one->times[0] +
-                  (oak_judged_word(one->by[1]) & one->by_mask[1]) * one->times[1];
-        else
-            for (unsigned i = 0; i < one->lead.source_count; i++)
-                to += oak_judged_quick_word(judged, core, &judged->quick[one->lead.source[i]], 0) *
-                      one->times[i];
-        if (to < one->words) judged->noted[one->lead.value] = oak_judged_word(one->at + to) & one->mask;
-        else if (to < one->starts) judged->noted[one->lead.value] = led_word(one, one->at + to);
-        else return false;
-    }
-    return true;
-}
-
 void oak_judged_begin(oak_judged *judged, oak_core *core)
 {
     judged->hit = false;
     oak_judged_take(judged, core);
-    find_stretches(judged, core);
+    oak_judged_find_stretches(judged, core);
     if (judged->way == OAK_WAY_QUICK) complete(judged->judge.rows);
     if (judged->judge.kept) keep(judged, judged->time->cycles);
     mind_limits(judged);
@@ -687,7 +618,7 @@ static bool look_and_know(oak_judged *judged, oak_core *core, unsigned which, ui
     bool ends = finish_at(judged, core, judged->judge.kept, judged->matter, which, passed);
     judged->time->cycles += (uint32_t)passed;
     make_known(judged);
-    find_stretches(judged, core);
+    oak_judged_find_stretches(judged, core);
     judged->time->cycles -= (uint32_t)passed;
     return ends;
 }
@@ -729,7 +660,7 @@ static bool is_quick(oak_judged *judged)
         [OAK_JUDGED_BYTE] = OAK_QUICK_BYTE + 1,      [OAK_JUDGED_HALF] = OAK_QUICK_HALF + 1,
         [OAK_JUDGED_WORD] = OAK_QUICK_WORD + 1,      [OAK_JUDGED_HIGH_FIRST] = OAK_QUICK_LIES + 1};
     const oak_judge *judge = &judged->judge;
-    const bool big = is_host_big();
+    const bool big = oak_is_host_big();
     judged->known = judged->asked && judged->known_outside ? judged->known_outside : &judged->always;
     *judged->known = 0;
     bool is = !(judge->kept && judge->asks);
@@ -846,7 +777,7 @@ static void place_strides(const oak_judged *judged, oak_judged_reads *reads)
 {
     oak_judged_stride *to = reads->strides;
     const oak_judged_step *first = reads->limits.steps;
-    reads->is_plain = first->kind == OAK_STEP_ADD && first->is_value && !is_host_big();
+    reads->is_plain = first->kind == OAK_STEP_ADD && first->is_value && !oak_is_host_big();
     for (unsigned i = 0; i < reads->limits.step_count; i++, to++) {
         const oak_judged_step *one = &reads->limits.steps[i];
         const oak_judged_quick *quick = &judged->quick[one->value];
@@ -875,7 +806,7 @@ static void place_limits(oak_judged *judged)
         const oak_judged_limits *one = &judge->limits[i];
         oak_judged_reads *reads = &judged->sums[i];
         for (unsigned n = 0; n < judged->count; n++) judged->quick[n].times = (uint64_t)one->times[n];
-        place_reads(judged, reads, one->values, is_host_big() ? 0 : judged->words, OAK_FIRST_READS);
+        place_reads(judged, reads, one->values, oak_is_host_big() ? 0 : judged->words, OAK_FIRST_READS);
         reads->has_more = reads->end > reads->at || reads->asked_end > reads->asked;
         reads->limits = *one;
         reads->which = one->values;

@@ -290,6 +290,14 @@ static inline uint32_t oak_judged_quick_word(const oak_judged *judged, const oak
     return word & quick->mask;
 }
 
+static inline bool oak_is_host_big(void)
+{
+    const uint32_t one = 1;
+    uint8_t first;
+    memcpy(&first, &one, sizeof first);
+    return !first;
+}
+
 static inline uint32_t oak_judged_word(const uint8_t *at)
 {
     uint32_t word;
@@ -303,6 +311,8 @@ static inline bool oak_judged_is_led_as_before(const oak_judged *judged, unsigne
 {
     return !(which & ~judged->led & judged->all) && !*judged->judge.restless;
 }
+/* Where the caller has found plain memory meanwhile. */
+void oak_judged_find_stretches(oak_judged *judged, const oak_core *core);
 /* What is led to; false where one of them leads elsewhere than the time before. */
 bool oak_judged_follow(oak_judged *judged, const oak_core *core);
 /* What words are read from that lies nowhere by itself: the register with the flags, those that have parts of it, and what is led to, as above. */
