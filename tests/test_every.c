@@ -634,7 +634,7 @@ START_TEST(a_judge_has_rows_of_what_is_kept)
             judge.restless = wrong == 0 ? NULL : &may;
             judge.lead_count = wrong == 1 ? OAK_MOST_LEADS + 1 : 1;
             judge.leads[0] = (oak_judged_lead){.value = wrong == 2 ? 3 : 1,
-                                               .there = OAK_MOST_JUDGED,
+                                               .there = 2,
                                                .space = 1,
                                                .cells = 1,
                                                .source_count = 1,

@@ -1180,6 +1180,45 @@ START_TEST(conditions_on_the_whole_chip_end_runs_alike)
 }
 END_TEST
 
+/* What cannot be worked out for a while does not hold then, and may come true again; of a record it is not known. */
+START_TEST(what_has_no_value_for_a_while_does_not_hold)
+{
+    static const char program[] = "        vector reset, begin\n        section prog, code\n"
+                                  "begin:  mov r5, #2\n        nop\n        mov r5, #0\n        nop\n"
+                                  "        sjmp begin\n";
+    enum { ROUNDS = 300, ROUND = 6, BEGAN = 3, SIGNAL = 0 };
+    for (unsigned slow = 0; slow < 2; slow++) {
+        oak_opened it;
+        oak_event event;
+        oak_trace_change change;
+        unsigned known = 0, unknown = 0;
+        ck_assert_int_eq(oak_open_text("mcs51-8k", program, &it), OAK_OK);
+        ck_assert_int_eq(oak_session_run(it.session, &(oak_budget){.instructions = 2}, &oak_silent, &event),
+                         OAK_OK);
+        ck_assert_int_eq(oak_session_record(it.session, "6 / r5", &oak_printer), OAK_OK);
+        if (slow) look_at_each(it.session);
+        ck_assert_int_eq(
+            oak_session_add_watch(it.session, "6 / r5 == 3", OAK_WATCH_HOLDS, &oak_printer, NULL), OAK_OK);
+        for (unsigned round = 1; round <= ROUNDS; round++) {
+            const uint64_t cycles = ROUND * round + BEGAN;
+            oak_chip_time now;
+            ck_assert_int_eq(oak_session_run(it.session, &(oak_budget){.cycles = 100}, &oak_printer, &event),
+                             OAK_OK);
+            ck_assert_int_eq(it.chip.ops->read_time(it.chip.chip, &now), OAK_OK);
+            ck_assert_int_eq(event.stop.reason, OAK_STOP_WATCH);
+            ck_assert_uint_eq(now.cycles, cycles);
+        }
+        for (size_t i = 0; oak_trace_change_at(oak_session_trace(it.session), i, &change); i++) {
+            known += change.signal == SIGNAL && !change.other && change.value == 3;
+            unknown += change.signal == SIGNAL && change.other == UINT32_MAX;
+        }
+        ck_assert_uint_eq(known, ROUNDS + 1);
+        ck_assert_uint_eq(unknown, ROUNDS);
+        oak_close(&it);
+    }
+}
+END_TEST
+
 /* A condition on a register, with a value that it has had. */
 static void any_condition(char *made, size_t room, const char *name, const char *other, uint32_t value,
                           uint32_t *seed)
@@ -1339,7 +1378,7 @@ RUN_SUITE("signals", a_clock_has_its_edges_at_the_exact_cycles_however_long_it_r
           values_are_recorded_alike_whether_the_chip_tells_or_each_instruction_is_looked_at,
           registers_of_devices_are_recorded_alike_while_programs_use_them,
           what_belongs_to_the_whole_chip_is_recorded_alike, conditions_on_the_whole_chip_end_runs_alike,
-          conditions_on_registers_that_count_turn_in_their_cycle,
+          what_has_no_value_for_a_while_does_not_hold, conditions_on_registers_that_count_turn_in_their_cycle,
           registers_of_devices_are_recorded_alike_whatever_they_are_set_to,
           an_expression_may_read_the_same_as_often_as_it_likes,
           a_trace_keeps_what_was_noted_however_close_or_far_apart, laps_are_counted_with_their_exact_cycles,

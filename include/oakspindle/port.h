@@ -290,7 +290,7 @@ typedef struct oak_judged_limits {
  * stretch of plain memory, which the caller has found last, a chip may read it there by itself behind each instruction. */
 enum { OAK_MOST_LEADS = 4, OAK_MOST_LED_BY = 2 };
 typedef struct oak_judged_lead {
-    uint8_t value, there, space, cells; /* `there`: one that is 1 then, or OAK_MOST_JUDGED for none */
+    uint8_t value, there, space, cells; /* `there`: another value worked out, which is 1 then */
     uint8_t source_count, source[OAK_MOST_LED_BY];
     int64_t times[OAK_MOST_LED_BY], number;
     const uint32_t *plain; /* its first cell, and how many (0: none is known), as they are now */

@@ -184,8 +184,8 @@ static bool are_limits(const oak_judge *judge, const oak_judged_limits *limits)
 
 static bool is_lead(const oak_judge *judge, const oak_judged_lead *lead)
 {
-    bool is = judge->restless && lead->value < judge->count && lead->there <= OAK_MOST_JUDGED &&
-              lead->plain && lead->cells && lead->source_count <= OAK_MOST_LED_BY && lead->space;
+    bool is = judge->restless && lead->value < judge->count && lead->there < judge->count && lead->plain &&
+              lead->cells && lead->source_count <= OAK_MOST_LED_BY && lead->space;
     for (unsigned i = 0; is && i < lead->source_count; i++) is = lead->source[i] < lead->value;
     return is;
 }
@@ -223,7 +223,7 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
         for (unsigned i = 0; i < judge->lead_count; i++) {
             const oak_judged_lead *one = &judge->leads[i];
             made.leads[i] = (oak_judged_led){.lead = *one};
-            made.led |= 1u << one->value | (one->there < OAK_MOST_JUDGED ? 1u << one->there : 0);
+            made.led |= 1u << one->value | 1u << one->there;
         }
     }
     for (unsigned i = 0; i < made.count; i++) {
@@ -457,6 +457,7 @@ static void mind_limits(oak_judged *judged)
 void oak_judged_begin(oak_judged *judged, oak_core *core)
 {
     judged->hit = false;
+    judged->led_lost = true; /* until it is followed */
     oak_judged_take(judged, core);
     oak_judged_find_stretches(judged, core);
     if (judged->way == OAK_WAY_QUICK) complete(judged->judge.rows);

@@ -175,7 +175,8 @@ typedef struct oak_judged {
     uint32_t words, notes;           /* those that are put down as words, and of these `noted`: a bit each */
     uint32_t noted[OAK_MOST_JUDGED]; /* those of them that lie nowhere by themselves: */
     const oak_judged_quick *to_note[OAK_MOST_JUDGED], **noted_end;
-    uint32_t led; /* those that are led to, and whether they are: a bit each */
+    uint32_t led;  /* those that are led to, and whether they are: a bit each */
+    bool led_lost; /* to somewhere else, the last time */
     oak_judged_led leads[OAK_MOST_LEADS], *leads_end;
     uint8_t *(*cells)(const oak_core *core, unsigned space, uint32_t address, size_t count);
     uint32_t *flags;                 /* if it is only one of them, the one with these */
@@ -309,7 +310,7 @@ void oak_judged_put_others(const oak_judged *judged, const oak_core *core, size_
 /* Only what is led to can be another value than before, and is not, as nothing was written and it is not led elsewhere. */
 static inline bool oak_judged_is_led_as_before(const oak_judged *judged, unsigned which)
 {
-    return !(which & ~judged->led & judged->all) && !*judged->judge.restless;
+    return !(which & ~judged->led & judged->all) && !(judged->led_lost && *judged->judge.restless);
 }
 /* Where the caller has found plain memory meanwhile. */
 void oak_judged_find_stretches(oak_judged *judged, const oak_core *core);

@@ -14,8 +14,9 @@ static void find_stretch(const oak_judged *judged, const oak_core *core, oak_jud
     one->low_first = !oak_is_high_first(about, space);
     one->at = all >= one->bytes && judged->cells ? judged->cells(core, space, one->first, all) : NULL;
     one->starts = one->at ? all - one->bytes + 1 : 0;
-    one->words =
-        !one->at || all < WORD || oak_is_host_big() || (one->bytes > 1 && !one->low_first) ? 0 : all - WORD + 1;
+    one->words = !one->at || all < WORD || oak_is_host_big() || (one->bytes > 1 && !one->low_first)
+                     ? 0
+                     : all - WORD + 1;
     one->mask = UINT32_MAX >> (32 - 8 * one->bytes);
     one->number = ((uint64_t)one->lead.number - one->first) * unit;
     one->by_words = true;
@@ -46,6 +47,7 @@ static uint32_t led_word(const oak_judged_led *one, const uint8_t *at)
 
 bool oak_judged_follow(oak_judged *judged, const oak_core *core)
 {
+    judged->led_lost = true;
     for (const oak_judged_led *one = judged->leads; one < judged->leads_end; one++) {
         uint64_t to = one->number;
         if (one->by_words)
@@ -59,5 +61,6 @@ bool oak_judged_follow(oak_judged *judged, const oak_core *core)
         else if (to < one->starts) judged->noted[one->lead.value] = led_word(one, one->at + to);
         else return false;
     }
+    judged->led_lost = false;
     return true;
 }

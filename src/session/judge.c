@@ -374,12 +374,14 @@ static bool stays(void *context, uint32_t address)
 }
 
 /* A condition is another number than before: does the run end for it? */
-static bool turns(oak_session *session, watch_record *one, int64_t now)
+static bool turns(oak_session *session, watch_record *one, worked now)
 {
+    const bool holds = one->about.kind == OAK_WATCH_HOLDS;
+    if (!now.is && !holds) return false; /* what has no value is as before, but holds no longer */
     forget_vain(session);
-    if (one->about.kind != OAK_WATCH_HOLDS || (now && !one->last))
+    if (!holds || (now.value && !one->last))
         return true; /* who looks then compares with the last value, too */
-    one->last = now;
+    one->last = now.value;
     return false;
 }
 
@@ -392,7 +394,7 @@ static bool any_holds(void *context, const uint32_t *values, uint32_t *matter)
     for (; op < behind; op++) {
         const worked now = work_out(session, &op, values, NULL, &read);
         watch_record *one = &session->watches[op->number];
-        if (now.is && one->last != now.value && turns(session, one, now.value)) return true;
+        if (one->last != now.value && turns(session, one, now)) return true;
     }
     *matter = read & session->judged_made ? read | session->judged_sources : read;
     return false;
@@ -413,7 +415,7 @@ static bool ends(void *context, const uint32_t *values, uint32_t *matter)
             continue;
         }
         watch_record *one = &session->watches[op->number];
-        if (now.is && one->last != now.value && turns(session, one, now.value)) return true;
+        if (one->last != now.value && turns(session, one, now)) return true;
     }
     *matter = read | (session->keeps && !oak_trace_is_full(session->trace) ? session->keeps : 0);
     if (*matter & session->judged_made) *matter |= session->judged_sources;

@@ -168,7 +168,7 @@ enum { JUDGE_DEPTH = 16, JUDGE_MOST = 96, JUDGE_ROWS = OAK_JUDGED_ROWS };
 
 /* A value that stands in memory where others lead to: the program of its address, among all of these; and memory that is no more than that, which
  * was found last. */
-enum { JUDGE_LED = 48, JUDGE_POINTERS = 4 };
+enum { JUDGE_LED = 48, JUDGE_POINTERS = OAK_MOST_LEADS };
 typedef struct judge_pointer {
     unsigned first, cells;
     uint8_t space, cell, there; /* the values that it, and whether there is memory, are told as */

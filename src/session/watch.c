@@ -287,7 +287,10 @@ static bool happened(oak_session *session, watch_record *one, uint32_t watched)
     }
     session->reads_else |= one->reads_place;
     session->reads_more |= one->reads_place;
-    if (session_evaluate(session, one->expr, one->about.text, NULL, &reading)) return false;
+    if (session_evaluate(session, one->expr, one->about.text, NULL, &reading)) { /* it has no value now */
+        if (one->about.kind == OAK_WATCH_HOLDS) one->last = 0;
+        return false;
+    }
     bool hit = one->known && (one->about.kind == OAK_WATCH_HOLDS ? reading.value && !one->last
                                                                  : reading.value != one->last);
     one->known = true;
