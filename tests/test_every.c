@@ -756,7 +756,7 @@ START_TEST(a_judge_completes_its_rows_and_minds_limits)
                                             .width = 2 * of.width + 1,
                                             .bits = UINT64_MAX,
                                             .step_count = steps,
-                                            .steps = {{OAK_STEP_ADD, true, 0, 0, UINT32_MAX, 0},
+                                            .steps = {{OAK_STEP_ADD, OAK_STEP_OF_VALUE, 0, 0, UINT32_MAX, 0},
                                                       {.kind = OAK_STEP_TIMES, .number = -2},
                                                       {.kind = OAK_STEP_TIMES, .number = -1}}}},
                                 .limit_count = 1};
@@ -769,7 +769,10 @@ START_TEST(a_judge_completes_its_rows_and_minds_limits)
                 judge.limits->steps[0].value = 1; /* which is none of its values */
                 ck_assert_int_ne(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
                 judge.limits->steps[0].value = 0;
-                judge.limits->steps[2].kind = OAK_STEP_DOWN; /* by less than nothing */
+                judge.limits->steps[2].of = OAK_STEP_OF_KEPT; /* as nothing was */
+                ck_assert_int_ne(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
+                judge.limits->steps[2].of = OAK_STEP_OF_NUMBER;
+                judge.limits->steps[2].kind = OAK_STEP_KEEP + 1;
                 ck_assert_int_ne(b.chip.ops->judge(b.chip.chip, &judge), OAK_OK);
                 judge.limits->steps[2].kind = OAK_STEP_TIMES;
             }

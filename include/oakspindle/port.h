@@ -255,8 +255,8 @@ typedef struct oak_judged_known {
     uint32_t since;      /* never 0 */
     oak_judged_vain *at; /* OAK_JUDGED_VAIN of them */
 } oak_judged_known;
-/* Beside sums there are results of some steps, each of which makes of the one before, 0 at first, and a value, or a number, another one: as wide
- * as `number`, and wrapped. */
+/* Beside sums there are results of some steps, each of which makes of the one before, 0 at first, and a number, a value, or what was kept, another
+ * one: as wide as `number`, and wrapped. */
 typedef enum oak_judged_step_kind {
     OAK_STEP_ADD,
     OAK_STEP_TAKE,
@@ -266,15 +266,24 @@ typedef enum oak_judged_step_kind {
     OAK_STEP_TIMES,
     OAK_STEP_LEAST, /* the smaller, and the larger one, with signs */
     OAK_STEP_MOST,
-    OAK_STEP_QUOTIENT, /* towards 0, and what is left over: with a sign, by a number that is neither 0 nor -1 */
+    OAK_STEP_QUOTIENT, /* towards 0, and what is left over, with signs: by 0 it is 0 */
     OAK_STEP_REST,
-    OAK_STEP_DOWN /* so many bits down, filled up with the highest one: at most 63 */
+    OAK_STEP_UP, /* so many bits up, and down, filled up with the highest one: as a number without a sign */
+    OAK_STEP_DOWN,
+    OAK_STEP_EQUAL, /* 1 where it is, or else 0; the other two with signs */
+    OAK_STEP_LESS,
+    OAK_STEP_MORE,
+    OAK_STEP_KEEP /* it is kept, and 0 comes next */
 } oak_judged_step_kind;
-enum { OAK_MOST_STEPS = 6 };
+typedef enum oak_judged_step_of {
+    OAK_STEP_OF_NUMBER,
+    OAK_STEP_OF_VALUE, /* (value >> shift) & mask */
+    OAK_STEP_OF_KEPT   /* as `value`: below OAK_MOST_KEPT */
+} oak_judged_step_of;
+enum { OAK_MOST_STEPS = 14, OAK_MOST_KEPT = 4 };
 typedef struct oak_judged_step {
-    uint8_t kind; /* oak_judged_step_kind */
-    bool is_value;
-    uint8_t value, shift; /* its number, and bits: (value >> shift) & mask; or else */
+    uint8_t kind, of; /* oak_judged_step_kind, oak_judged_step_of */
+    uint8_t value, shift;
     uint32_t mask;
     int64_t number;
 } oak_judged_step;

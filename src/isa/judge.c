@@ -164,24 +164,6 @@ static void keep(const oak_judged *judged, uint64_t now)
     rows->whole = rows->count;
 }
 
-static bool can_divide(const oak_judged_step *one)
-{
-    const bool divides = one->kind == OAK_STEP_QUOTIENT || one->kind == OAK_STEP_REST;
-    return !divides || (!one->is_value && one->number && one->number != -1);
-}
-
-static bool are_limits(const oak_judge *judge, const oak_judged_limits *limits)
-{
-    if (limits->step_count > OAK_MOST_STEPS || limits->values >> judge->count) return false;
-    for (const oak_judged_step *one = limits->steps; one < limits->steps + limits->step_count; one++)
-        if (one->kind > OAK_STEP_DOWN || !can_divide(one) ||
-            (one->is_value && (one->shift > 31 || one->value >= judge->count)) ||
-            (!one->is_value && one->kind == OAK_STEP_DOWN && (one->number < 0 || one->number > 63)) ||
-            (one->is_value && (one->kind == OAK_STEP_DOWN || !(limits->values >> one->value & 1))))
-            return false;
-    return true;
-}
-
 static bool is_lead(const oak_judge *judge, const oak_judged_lead *lead)
 {
     bool is = judge->restless && lead->value < judge->count && lead->there < judge->count && lead->plain &&
@@ -211,7 +193,9 @@ oak_status oak_judged_set(oak_judged *judged, const oak_isa *isa, const oak_core
         for (unsigned i = 0; i < judge->lead_count; i++)
             if (!is_lead(judge, &judge->leads[i])) return OAK_UNSUPPORTED;
         for (unsigned i = 0; i < judge->limit_count; i++)
-            if (!are_limits(judge, &judge->limits[i])) return OAK_UNSUPPORTED;
+            if (judge->limits[i].values >> judge->count ||
+                !oak_judged_are_steps(&judge->limits[i], judge->count))
+                return OAK_UNSUPPORTED;
         for (unsigned i = 0; i < judge->count; i++) {
             bool made_up = !judge->cells[i].space && judge->cells[i].address == OAK_JUDGED_WORKED_OUT;
             if (made_up && !judge->works_out) return OAK_UNSUPPORTED;
@@ -357,84 +341,10 @@ void oak_judged_take(oak_judged *judged, oak_core *core)
         judged->last[i] = oak_judged_now(judged, core, &judged->value[i]);
 }
 
-static inline uint64_t make_step(unsigned kind, uint64_t left, uint64_t right)
-{
-    const uint64_t SIGN = (uint64_t)1 << 63;
-    switch (kind) {
-    case OAK_STEP_ADD: return left + right;
-    case OAK_STEP_TAKE: return left - right;
-    case OAK_STEP_AND: return left & right;
-    case OAK_STEP_OR: return left | right;
-    case OAK_STEP_XOR: return left ^ right;
-    case OAK_STEP_TIMES: return left * right;
-    case OAK_STEP_LEAST: return (left ^ SIGN) < (right ^ SIGN) ? left : right;
-    case OAK_STEP_MOST: return (left ^ SIGN) > (right ^ SIGN) ? left : right;
-    case OAK_STEP_QUOTIENT:
-    case OAK_STEP_REST: {
-        const uint64_t a = left >> 63 ? 0 - left : left, b = right >> 63 ? 0 - right : right;
-        const uint64_t result = kind == OAK_STEP_REST ? a % b : a / b;
-        return (kind == OAK_STEP_REST ? left : left ^ right) >> 63 ? 0 - result : result;
-    }
-    default: return left >> 63 ? ~(~left >> right) : left >> right;
-    }
-}
-
-static inline uint64_t step(const oak_judged_step *one, uint64_t left, uint32_t value)
-{
-    return make_step(one->kind, left,
-                     one->is_value ? value >> one->shift & one->mask : (uint64_t)one->number);
-}
-
-static inline uint32_t stride_over(const oak_judged_stride *one)
-{
-    const uint8_t *at = one->at;
-    if (one->bank) at += *one->bank & one->bank_bits;
-    return oak_judged_word(at) >> one->shift & one->mask;
-}
-
-uint64_t oak_judged_stepped(const oak_judged_reads *reads)
-{
-    const oak_judged_stride *one = reads->strides;
-    uint64_t result = stride_over(one); /* which is added to nothing */
-#define STEP(kind)                                                                                           \
-    case (kind)*2: result = make_step(kind, result, stride_over(one)); continue;                             \
-    case (kind)*2 + 1: result = make_step(kind, result, one->number); continue;
-    while (++one < reads->strides_end) switch (one->code) {
-            STEP(OAK_STEP_ADD)
-            STEP(OAK_STEP_TAKE)
-            STEP(OAK_STEP_AND)
-            STEP(OAK_STEP_OR)
-            STEP(OAK_STEP_XOR)
-            STEP(OAK_STEP_TIMES)
-            STEP(OAK_STEP_LEAST)
-            STEP(OAK_STEP_MOST)
-            STEP(OAK_STEP_QUOTIENT)
-            STEP(OAK_STEP_REST)
-            STEP(OAK_STEP_DOWN)
-        default: break;
-        }
-#undef STEP
-    return result;
-}
-
-uint64_t oak_judged_stepped_any(const oak_judged *judged, const oak_core *core, const oak_judged_reads *reads,
-                                uint32_t now)
-{
-    const oak_judged_limits *limits = &reads->limits;
-    uint64_t result = 0;
-    for (const oak_judged_step *one = limits->steps; one < limits->steps + limits->step_count; one++) {
-        const oak_judged_quick *quick = &judged->quick[one->value];
-        result = step(one, result, one->is_value ? oak_judged_quick_word(judged, core, quick, now) : 0);
-    }
-    return result;
-}
-
 static uint64_t sum_of(const oak_judged *judged, const oak_judged_limits *limits)
 {
     uint64_t sum = 0;
-    for (const oak_judged_step *one = limits->steps; one < limits->steps + limits->step_count; one++)
-        sum = step(one, sum, judged->last[one->value]);
-    if (limits->step_count) return sum;
+    if (limits->step_count) return oak_judged_steps_of(limits, judged->last);
     for (uint32_t some = limits->values; some; some &= some - 1)
         sum += judged->last[oak_lowest_bit(some)] * (uint64_t)limits->times[oak_lowest_bit(some)];
     return sum;
@@ -773,29 +683,6 @@ static void place_rows(oak_judged *judged)
     judged->judge.rows->complete = complete;
 }
 
-/* The same of steps, where all of what they need are bytes of banks, words, and numbers. */
-static void place_strides(const oak_judged *judged, oak_judged_reads *reads)
-{
-    oak_judged_stride *to = reads->strides;
-    const oak_judged_step *first = reads->limits.steps;
-    reads->is_plain = first->kind == OAK_STEP_ADD && first->is_value && !oak_is_host_big();
-    for (unsigned i = 0; i < reads->limits.step_count; i++, to++) {
-        const oak_judged_step *one = &reads->limits.steps[i];
-        const oak_judged_quick *quick = &judged->quick[one->value];
-        *to = (oak_judged_stride){.code = (uint8_t)(one->kind * 2 + !one->is_value),
-                                  .number = (uint64_t)one->number};
-        if (!one->is_value) continue;
-        const bool is_banked = quick->kind == OAK_QUICK_BANKED;
-        reads->is_plain &= is_banked || judged->words >> one->value & 1;
-        to->at = quick->at;
-        to->bank = is_banked ? quick->bank : NULL;
-        to->bank_bits = quick->bank_bits;
-        to->shift = one->shift;
-        to->mask = one->mask & quick->mask >> one->shift;
-    }
-    reads->strides_end = to;
-}
-
 /* Limits help where what is summed can be looked at quickly, and neither stands for long nor comes alone. */
 static void place_limits(oak_judged *judged)
 {
@@ -811,7 +698,7 @@ static void place_limits(oak_judged *judged)
         reads->has_more = reads->end > reads->at || reads->asked_end > reads->asked;
         reads->limits = *one;
         reads->which = one->values;
-        place_strides(judged, reads);
+        oak_judged_place_steps(judged, reads);
         judged->has_flags |= reads->end > reads->banked_end || one->values & judged->notes;
         summed |= one->values;
     }

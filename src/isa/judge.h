@@ -72,13 +72,16 @@ typedef enum oak_judged_way {
     OAK_WAY_PC_ASKS,    /* or a single one */
     OAK_WAY_LIES_ASKS   /* and nothing else changes it than instructions */
 } oak_judged_way;
-/* One step, of a word or a number. */
-typedef struct oak_judged_stride {
+/* One step, as a function that goes on to the next one. */
+typedef struct oak_judged_stride oak_judged_stride;
+struct oak_judged_walk;
+struct oak_judged_stride {
+    uint64_t (*go)(const oak_judged_stride *one, uint64_t left, struct oak_judged_walk *with);
     const uint8_t *at, *bank;
-    uint64_t number;
+    uint64_t number; /* or which one */
     uint32_t mask;
-    uint8_t code, shift, bank_bits; /* twice its kind, and 1 for a number */
-} oak_judged_stride;
+    uint8_t shift, bank_bits;
+};
 enum oak_judged_need {
     OAK_NEEDS_TIME = 1,  /* it is asked for: what is known of it may be too old */
     OAK_NEEDS_PLACE = 2, /* the program counter */
@@ -103,10 +106,8 @@ typedef struct oak_judged_reads {
     uint32_t which; /* all of them: a bit each */
     const oak_judged_quick *words_end, *bytes_end, *banked_end, *end;
     const oak_judged_asked *asked_end;
-    oak_judged_limits limits; /* with steps in place of a sum, at times: */
-    bool is_plain;            /* of words alone, as these are */
-    oak_judged_stride strides[OAK_MOST_STEPS];
-    const oak_judged_stride *strides_end;
+    oak_judged_limits limits; /* with steps in place of a sum, at times */
+    oak_judged_stride strides[OAK_MOST_STEPS + 1];
     oak_judged_quick at[OAK_MOST_JUDGED];
     oak_judged_asked asked[OAK_MOST_JUDGED];
 } oak_judged_reads;
@@ -392,19 +393,19 @@ static inline bool oak_judged_lies_outside(const oak_judged_limits *limits, uint
 {
     return ((sum - (uint64_t)limits->from) & limits->bits) > limits->width;
 }
-/* What steps come to, of bytes and words alone, */
-uint64_t oak_judged_stepped(const oak_judged_reads *reads);
-/* or of anything. */
-uint64_t oak_judged_stepped_any(const oak_judged *judged, const oak_core *core, const oak_judged_reads *reads,
-                                uint32_t now);
+/* Whether they can be made, of so many values at most; where what they need lies; and what they come to, */
+bool oak_judged_are_steps(const oak_judged_limits *limits, unsigned count);
+void oak_judged_place_steps(const oak_judged *judged, oak_judged_reads *reads);
+uint64_t oak_judged_stepped(const oak_judged *judged, const oak_core *core, const oak_judged_reads *reads,
+                            uint32_t now);
+/* or with these values. */
+uint64_t oak_judged_steps_of(const oak_judged_limits *limits, const uint32_t *values);
 /* OAK_WAY_OUTSIDE, likewise: true when this sum still is. */
 static inline bool oak_judged_sum_outside(const oak_judged *judged, const oak_core *core,
                                           const oak_judged_reads *reads, uint32_t now)
 {
     if (reads->limits.step_count)
-        return oak_judged_lies_outside(&reads->limits,
-                                       reads->is_plain ? oak_judged_stepped(reads)
-                                                       : oak_judged_stepped_any(judged, core, reads, now));
+        return oak_judged_lies_outside(&reads->limits, oak_judged_stepped(judged, core, reads, now));
     const oak_judged_quick *quick = reads->first;
     uint64_t sum = (oak_judged_word(quick->at) & quick->mask) * quick->times;
     quick++;
