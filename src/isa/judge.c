@@ -368,6 +368,7 @@ void oak_judged_begin(oak_judged *judged, oak_core *core)
 {
     judged->hit = false;
     judged->led_lost = true; /* until it is followed */
+    judged->walk = (oak_judged_walk){.judged = judged, .core = core};
     oak_judged_take(judged, core);
     oak_judged_find_stretches(judged, core);
     if (judged->way == OAK_WAY_QUICK) complete(judged->judge.rows);

@@ -74,9 +74,14 @@ typedef enum oak_judged_way {
 } oak_judged_way;
 /* One step, as a function that goes on to the next one. */
 typedef struct oak_judged_stride oak_judged_stride;
-struct oak_judged_walk;
+typedef struct oak_judged_walk {
+    const struct oak_judged *judged;
+    const oak_core *core;
+    uint32_t now;
+    uint64_t kept[OAK_MOST_KEPT];
+} oak_judged_walk;
 struct oak_judged_stride {
-    uint64_t (*go)(const oak_judged_stride *one, uint64_t left, struct oak_judged_walk *with);
+    uint64_t (*go)(const oak_judged_stride *one, oak_judged_walk *with, uint64_t left);
     const uint8_t *at, *bank;
     uint64_t number; /* or which one */
     uint32_t mask;
@@ -186,6 +191,7 @@ typedef struct oak_judged {
     oak_judged_plain plain;
     oak_judged_reads put, sums[OAK_MOST_LIMITS];
     const oak_judged_reads *sums_end; /* NULL: there are no limits */
+    oak_judged_walk walk;             /* what their steps need */
     oak_judged_value value[OAK_MOST_JUDGED];
     uint32_t last[OAK_MOST_JUDGED];
 } oak_judged;
@@ -396,16 +402,19 @@ static inline bool oak_judged_lies_outside(const oak_judged_limits *limits, uint
 /* Whether they can be made, of so many values at most; where what they need lies; and what they come to, */
 bool oak_judged_are_steps(const oak_judged_limits *limits, unsigned count);
 void oak_judged_place_steps(const oak_judged *judged, oak_judged_reads *reads);
-uint64_t oak_judged_stepped(const oak_judged *judged, const oak_core *core, const oak_judged_reads *reads,
-                            uint32_t now);
+static inline uint64_t oak_judged_stepped(oak_judged *judged, const oak_judged_reads *reads, uint32_t now)
+{
+    judged->walk.now = now;
+    return reads->strides->go(reads->strides, &judged->walk, 0);
+}
 /* or with these values. */
 uint64_t oak_judged_steps_of(const oak_judged_limits *limits, const uint32_t *values);
 /* OAK_WAY_OUTSIDE, likewise: true when this sum still is. */
-static inline bool oak_judged_sum_outside(const oak_judged *judged, const oak_core *core,
+static inline bool oak_judged_sum_outside(oak_judged *judged, const oak_core *core,
                                           const oak_judged_reads *reads, uint32_t now)
 {
     if (reads->limits.step_count)
-        return oak_judged_lies_outside(&reads->limits, oak_judged_stepped(judged, core, reads, now));
+        return oak_judged_lies_outside(&reads->limits, oak_judged_stepped(judged, reads, now));
     const oak_judged_quick *quick = reads->first;
     uint64_t sum = (oak_judged_word(quick->at) & quick->mask) * quick->times;
     quick++;
@@ -424,7 +433,7 @@ static inline bool oak_judged_sum_outside(const oak_judged *judged, const oak_co
     return oak_judged_lies_outside(&reads->limits, sum);
 }
 /* The same of several, of which only these values may have changed. */
-static inline bool oak_judged_all_outside(const oak_judged *judged, const oak_core *core, unsigned which,
+static inline bool oak_judged_all_outside(oak_judged *judged, const oak_core *core, unsigned which,
                                           uint32_t now)
 {
     for (const oak_judged_reads *reads = judged->sums; reads < judged->sums_end; reads++)

@@ -1,13 +1,7 @@
 /* judge_steps.c — what steps make of values: each of them a function that goes on to the next one. */
 #include "isa/judge.h"
 
-/* What steps need beside themselves. */
-typedef struct oak_judged_walk {
-    const oak_judged *judged;
-    const oak_core *core;
-    uint32_t now;
-    uint64_t kept[OAK_MOST_KEPT];
-} walk;
+typedef oak_judged_walk walk;
 
 static inline bool is_less(uint64_t left, uint64_t right)
 {
@@ -38,10 +32,10 @@ static inline uint64_t down(uint64_t left, uint64_t by)
 #define EACH_STEP(X)                                                                                         \
     X(OAK_STEP_ADD, left + right)                                                                            \
     X(OAK_STEP_TAKE, left - right)                                                                           \
-    X(OAK_STEP_AND, left & right)                                                                            \
+    X(OAK_STEP_AND, left &right)                                                                             \
     X(OAK_STEP_OR, left | right)                                                                             \
     X(OAK_STEP_XOR, left ^ right)                                                                            \
-    X(OAK_STEP_TIMES, left * right)                                                                          \
+    X(OAK_STEP_TIMES, left *right)                                                                           \
     X(OAK_STEP_LEAST, is_less(left, right) ? left : right)                                                   \
     X(OAK_STEP_MOST, is_less(left, right) ? right : left)                                                    \
     X(OAK_STEP_QUOTIENT, divided(left, right, false))                                                        \
@@ -52,31 +46,32 @@ static inline uint64_t down(uint64_t left, uint64_t by)
     X(OAK_STEP_LESS, is_less(left, right))                                                                   \
     X(OAK_STEP_MORE, is_less(right, left))
 
-typedef uint64_t step_on(const oak_judged_stride *one, uint64_t left, walk *with);
+typedef uint64_t step_on(const oak_judged_stride *one, walk *with, uint64_t left);
 
-static uint64_t arrive(const oak_judged_stride *one, uint64_t left, walk *with)
+static uint64_t arrive(const oak_judged_stride *one, walk *with, uint64_t left)
 {
     (void)one;
     (void)with;
     return left;
 }
-static uint64_t put_by(const oak_judged_stride *one, uint64_t left, walk *with)
+static uint64_t put_by(const oak_judged_stride *one, walk *with, uint64_t left)
 {
     with->kept[one->number] = left;
-    return one[1].go(one + 1, 0, with);
+    return one[1].go(one + 1, with, 0);
 }
 
 #define STEP(name, come_by, result)                                                                          \
-    static uint64_t name(const oak_judged_stride *one, uint64_t left, walk *with)                            \
+    static uint64_t name(const oak_judged_stride *one, walk *with, uint64_t left)                            \
     {                                                                                                        \
         const uint64_t right = come_by;                                                                      \
-        return one[1].go(one + 1, result, with);                                                             \
+        return one[1].go(one + 1, with, result);                                                             \
     }
 #define STEPS(kind, result)                                                                                  \
     STEP(number_##kind, one->number, result)                                                                 \
     STEP(kept_##kind, with->kept[one->number], result)                                                       \
-    STEP(word_##kind, oak_judged_word(one->at) >> one->shift & one->mask, result)                            \
-    STEP(banked_##kind, one->at[*one->bank & one->bank_bits] >> one->shift & one->mask, result)              \
+    STEP(word_##kind, oak_judged_word(one->at) & one->mask, result)                                          \
+    STEP(shifted_##kind, oak_judged_word(one->at) >> one->shift & one->mask, result)                         \
+    STEP(banked_##kind, one->at[*one->bank & one->bank_bits] & one->mask, result)                            \
     STEP(any_##kind,                                                                                         \
          oak_judged_quick_word(with->judged, with->core, &with->judged->quick[one->number], with->now) >>    \
                  one->shift &                                                                                \
@@ -84,9 +79,10 @@ static uint64_t put_by(const oak_judged_stride *one, uint64_t left, walk *with)
          result)
 EACH_STEP(STEPS)
 
-typedef enum come_by { BY_NUMBER, BY_KEPT, BY_WORD, BY_BANKED, BY_ANY, COME_BY_COUNT } come_by;
+typedef enum come_by { BY_NUMBER, BY_KEPT, BY_WORD, BY_SHIFTED, BY_BANKED, BY_ANY, COME_BY_COUNT } come_by;
 static step_on *const steps[][COME_BY_COUNT] = {
-#define ROW(kind, result) [kind] = {number_##kind, kept_##kind, word_##kind, banked_##kind, any_##kind},
+#define ROW(kind, result)                                                                                    \
+    [kind] = {number_##kind, kept_##kind, word_##kind, shifted_##kind, banked_##kind, any_##kind},
     EACH_STEP(ROW)
 #undef ROW
 };
@@ -98,16 +94,18 @@ void oak_judged_place_steps(const oak_judged *judged, oak_judged_reads *reads)
     const bool big = oak_is_host_big();
     for (const oak_judged_step *one = limits->steps; one < limits->steps + limits->step_count; one++, to++) {
         const oak_judged_quick *quick = &judged->quick[one->value];
-        *to = (oak_judged_stride){.number = one->of == OAK_STEP_OF_NUMBER ? (uint64_t)one->number : one->value};
+        *to =
+            (oak_judged_stride){.number = one->of == OAK_STEP_OF_NUMBER ? (uint64_t)one->number : one->value};
         if (one->kind == OAK_STEP_KEEP) {
             to->go = put_by;
             continue;
         }
         come_by by = one->of == OAK_STEP_OF_KEPT ? BY_KEPT : BY_NUMBER;
         if (one->of == OAK_STEP_OF_VALUE) {
-            by = quick->kind == OAK_QUICK_BANKED                    ? BY_BANKED
-                 : !big && judged->words >> one->value & 1 ? BY_WORD
-                                                           : BY_ANY;
+            const bool is_word = !big && judged->words >> one->value & 1;
+            by = quick->kind == OAK_QUICK_BANKED && !one->shift ? BY_BANKED
+                 : is_word                                      ? (one->shift ? BY_SHIFTED : BY_WORD)
+                                                                : BY_ANY;
             to->at = quick->at;
             to->bank = quick->bank;
             to->bank_bits = quick->bank_bits;
@@ -117,16 +115,6 @@ void oak_judged_place_steps(const oak_judged *judged, oak_judged_reads *reads)
         to->go = steps[one->kind][by];
     }
     *to = (oak_judged_stride){.go = arrive};
-}
-
-uint64_t oak_judged_stepped(const oak_judged *judged, const oak_core *core, const oak_judged_reads *reads,
-                            uint32_t now)
-{
-    walk with;
-    with.judged = judged;
-    with.core = core;
-    with.now = now;
-    return reads->strides->go(reads->strides, 0, &with);
 }
 
 uint64_t oak_judged_steps_of(const oak_judged_limits *limits, const uint32_t *values)
@@ -158,7 +146,8 @@ bool oak_judged_are_steps(const oak_judged_limits *limits, unsigned count)
         const bool keeps = one->kind == OAK_STEP_KEEP;
         if (one->kind > OAK_STEP_KEEP || one->of > OAK_STEP_OF_KEPT) return false;
         if (keeps || one->of == OAK_STEP_OF_KEPT) {
-            if (one->value >= OAK_MOST_KEPT || (keeps ? one->of != OAK_STEP_OF_KEPT : !(kept >> one->value & 1)))
+            if (one->value >= OAK_MOST_KEPT ||
+                (keeps ? one->of != OAK_STEP_OF_KEPT : !(kept >> one->value & 1)))
                 return false;
             kept |= 1u << one->value;
         } else if (one->of == OAK_STEP_OF_VALUE &&

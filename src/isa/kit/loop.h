@@ -241,8 +241,9 @@ complete:
 #if LOOP_JUDGED
 look:
     if (op < ops + CORE_SPAN + KIT_SPARE - 1) { /* what is not an instruction is no end of one */
-        const uint64_t now = kit->time.cycles + (uint32_t)(spent - op->cost);
+#define LOOKED_AT (kit->time.cycles + (uint32_t)(spent - op->cost))
 #if LOOP_KEPT
+        const uint64_t now = LOOKED_AT;
         const uint8_t needs = kit->judged.needs;
         if (needs & OAK_NEEDS_BEFORE) {
             if (needs & OAK_NEEDS_ONE) goto put_one;
@@ -289,23 +290,26 @@ look:
     look_further:
 #else
         if (kit->judged.way == OAK_WAY_OUTSIDE) {
+            uint64_t looked_at = 0;
             SAVE_REGISTERS;
             if (kit->judged.needs) {
+                looked_at = LOOKED_AT;
                 if (kit->judged.led && oak_judged_is_led_as_before(&kit->judged, from->judged)) goto looked;
                 if (kit->judged.needs_place) kit->judged.pc = SEEN_AT;
                 if (kit->judged.has_flags) {
                     SAVE;
                     if (!oak_judged_note(&kit->judged, core)) goto look_at_all;
                 }
-                if (!oak_judged_knows(&kit->judged, now)) goto look_at_all;
+                if (!oak_judged_knows(&kit->judged, looked_at)) goto look_at_all;
             }
             if (kit->judged.has_others) {
-                if (oak_judged_all_outside(&kit->judged, core, from->judged, (uint32_t)now)) goto looked;
-            } else if (oak_judged_sum_outside(&kit->judged, core, kit->judged.sums, (uint32_t)now))
+                if (oak_judged_all_outside(&kit->judged, core, from->judged, (uint32_t)looked_at)) goto looked;
+            } else if (oak_judged_sum_outside(&kit->judged, core, kit->judged.sums, (uint32_t)looked_at))
                 goto looked;
             SAVE;
             goto ask_all;
         }
+        const uint64_t now = LOOKED_AT;
         switch (kit->judged.way) {
         case OAK_WAY_PC_ASKS:
             if (!oak_judged_asks(&kit->judged, SEEN_AT & kit->judged.value->mask)) goto looked;
