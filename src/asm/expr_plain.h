@@ -4,7 +4,7 @@
 
 #include <stdint.h>
 
-#include "base/bytes.h"
+#include "base/divide.h"
 
 enum operator_number {
     OP_NONE,
@@ -43,24 +43,6 @@ enum operator_number {
     OP_MIN,
     OP_MAX
 };
-
-/* The number with these bits. */
-static inline int64_t oak_wrapped(uint64_t value)
-{
-    int64_t result;
-    memcpy(&result, &value, sizeof result);
-    return result;
-}
-
-/* Towards 0, as in C; of nothing by 0, which whoever divides finds out before. */
-static inline int64_t oak_quotient(int64_t left, int64_t right)
-{
-    return !right ? 0 : right == -1 ? oak_wrapped(0 - (uint64_t)left) : left / right;
-}
-static inline int64_t oak_rest(int64_t left, int64_t right)
-{
-    return !right || right == -1 ? 0 : left % right;
-}
 
 /* X(operator, result): by `left` and `right`, and `a` and `b`, which are the same without a sign. */
 #define OAK_EACH_PLAIN(X)                                                                                    \

@@ -1,4 +1,5 @@
 /* judge_steps.c — what steps make of values: each of them a function that goes on to the next one. */
+#include "base/divide.h"
 #include "isa/judge.h"
 
 typedef oak_judged_walk walk;
@@ -7,19 +8,6 @@ static inline bool is_less(uint64_t left, uint64_t right)
 {
     const uint64_t SIGN = (uint64_t)1 << 63;
     return (left ^ SIGN) < (right ^ SIGN);
-}
-
-/* Towards 0, and what is left over: 0 of what is divided by 0. */
-static inline uint64_t divided(uint64_t left, uint64_t right, bool rest)
-{
-    if (!right) return 0;
-    if (!((left | right) >> 32)) { /* which hosts divide sooner */
-        const uint32_t a = (uint32_t)left, b = (uint32_t)right;
-        return rest ? a % b : a / b;
-    }
-    const uint64_t a = left >> 63 ? 0 - left : left, b = right >> 63 ? 0 - right : right;
-    const uint64_t result = rest ? a % b : a / b;
-    return (rest ? left : left ^ right) >> 63 ? 0 - result : result;
 }
 
 static inline uint64_t down(uint64_t left, uint64_t by)
@@ -38,8 +26,8 @@ static inline uint64_t down(uint64_t left, uint64_t by)
     X(OAK_STEP_TIMES, left *right)                                                                           \
     X(OAK_STEP_LEAST, is_less(left, right) ? left : right)                                                   \
     X(OAK_STEP_MOST, is_less(left, right) ? right : left)                                                    \
-    X(OAK_STEP_QUOTIENT, divided(left, right, false))                                                        \
-    X(OAK_STEP_REST, divided(left, right, true))                                                             \
+    X(OAK_STEP_QUOTIENT, (uint64_t)oak_quotient(oak_wrapped(left), oak_wrapped(right)))                      \
+    X(OAK_STEP_REST, (uint64_t)oak_rest(oak_wrapped(left), oak_wrapped(right)))                              \
     X(OAK_STEP_UP, right > 63 ? 0 : left << right)                                                           \
     X(OAK_STEP_DOWN, down(left, right))                                                                      \
     X(OAK_STEP_EQUAL, left == right)                                                                         \
@@ -79,6 +67,12 @@ static uint64_t put_by(const oak_judged_stride *one, walk *with, uint64_t left)
          result)
 EACH_STEP(STEPS)
 
+/* By a number, with its reciprocal. */
+STEP(soon_OAK_STEP_QUOTIENT, one->number,
+     (uint64_t)oak_divided(oak_wrapped(left), oak_wrapped(right), one->mask, false))
+STEP(soon_OAK_STEP_REST, one->number,
+     (uint64_t)oak_divided(oak_wrapped(left), oak_wrapped(right), one->mask, true))
+
 typedef enum come_by { BY_NUMBER, BY_KEPT, BY_WORD, BY_SHIFTED, BY_BANKED, BY_ANY, COME_BY_COUNT } come_by;
 static step_on *const steps[][COME_BY_COUNT] = {
 #define ROW(kind, result)                                                                                    \
@@ -113,6 +107,10 @@ void oak_judged_place_steps(const oak_judged *judged, oak_judged_reads *reads)
             to->mask = one->mask & quick->mask >> one->shift;
         }
         to->go = steps[one->kind][by];
+        if (by != BY_NUMBER) continue;
+        to->mask = oak_reciprocal(one->number);
+        if (to->mask && one->kind == OAK_STEP_QUOTIENT) to->go = soon_OAK_STEP_QUOTIENT;
+        if (to->mask && one->kind == OAK_STEP_REST) to->go = soon_OAK_STEP_REST;
     }
     *to = (oak_judged_stride){.go = arrive};
 }

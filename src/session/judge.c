@@ -98,6 +98,19 @@ static void fill(const judge_space *space, int64_t number, int64_t *to)
     for (unsigned i = 0; i < space->rows.count; i++) to[i] = number;
 }
 
+/* By a number: several operators take long, and less where it is known before. */
+static void operate_each(unsigned op, int64_t *left, int64_t number, int64_t *spare, unsigned count)
+{
+    if (op == OP_DIVIDE || op == OP_REMAINDER) {
+        const uint32_t reciprocal = oak_reciprocal(number);
+        const bool rest = op == OP_REMAINDER;
+        for (unsigned i = 0; i < count; i++) left[i] = oak_divided(left[i], number, reciprocal, rest);
+        return;
+    }
+    for (unsigned i = 0; i < count; i++) spare[i] = number;
+    oak_expr_plain_each(op, left, spare, count);
+}
+
 /* The same for all rows; what need not be worked out does no harm. NULL where something of it may have no value. */
 static const int64_t *work_out_rows(judge_space *space, const judge_op *op)
 {
@@ -105,14 +118,12 @@ static const int64_t *work_out_rows(judge_space *space, const judge_op *op)
     bool fails = false;
     for (; op->kind < JUDGE_END; op++) {
         if (op->kind == JUDGE_NUMBER) fill(space, op->number, *top++);
-        else if (op->kind == JUDGE_THAN) {
-            fill(space, op->number, *top);
-            oak_expr_plain_each(op->op, top[-1], *top, space->rows.count);
-        } else if (op->kind <= JUDGE_WITH) {
+        else if (op->kind == JUDGE_THAN) operate_each(op->op, top[-1], op->number, *top, space->rows.count);
+        else if (op->kind <= JUDGE_WITH) {
             load(space, op, *top);
             if (op->kind != JUDGE_WITH) top++;
-            if (op->kind == JUDGE_AGAINST) fill(space, op->number, *top);
-            if (op->kind > JUDGE_VALUE) oak_expr_plain_each(op->op, top[-1], *top, space->rows.count);
+            if (op->kind == JUDGE_AGAINST) operate_each(op->op, top[-1], op->number, *top, space->rows.count);
+            if (op->kind == JUDGE_WITH) oak_expr_plain_each(op->op, top[-1], *top, space->rows.count);
         } else if (op->kind == JUDGE_TWO) {
             top--;
             oak_expr_plain_each(op->op, top[-1], *top, space->rows.count);

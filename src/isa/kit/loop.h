@@ -303,7 +303,8 @@ look:
                 if (!oak_judged_knows(&kit->judged, looked_at)) goto look_at_all;
             }
             if (kit->judged.has_others) {
-                if (oak_judged_all_outside(&kit->judged, core, from->judged, (uint32_t)looked_at)) goto looked;
+                if (oak_judged_all_outside(&kit->judged, core, from->judged, (uint32_t)looked_at))
+                    goto looked;
             } else if (oak_judged_sum_outside(&kit->judged, core, kit->judged.sums, (uint32_t)looked_at))
                 goto looked;
             SAVE;
