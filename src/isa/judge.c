@@ -669,7 +669,13 @@ static void place_rows(oak_judged *judged)
     oak_judged_plain *plain = &judged->plain;
     const bool has_banked = put->banked_end == put->bytes_end + 1;
     const bool is_plain = put->end <= put->at + OAK_MOST_PLAIN && put->end == put->words_end + has_banked;
-    if (is_plain) *(put->end <= put->at + OAK_FIRST_READS ? &plain->rows : &plain->wide) = judged->judge.rows;
+    bool are_bytes = put->end <= put->at + OAK_FIRST_READS;
+    for (const oak_judged_quick *one = put->at; one < put->end; one++)
+        are_bytes &= one->kind == OAK_QUICK_BYTE || one->kind == OAK_QUICK_BANKED;
+    if (is_plain)
+        *(put->end > put->at + OAK_FIRST_READS ? &plain->wide
+          : are_bytes                          ? &plain->bytes
+                                               : &plain->rows) = judged->judge.rows;
     for (unsigned i = 0; i < OAK_MOST_PLAIN; i++) { /* or nothing of anything */
         const bool any = put->at + i < put->end;
         plain->at[i] = any ? put->at[i].at : (const uint8_t *)&judged->pc;
@@ -682,6 +688,22 @@ static void place_rows(oak_judged *judged)
     judged->has_flags = put->end > put->banked_end || judged->notes;
     judged->judge.rows->chip = judged;
     judged->judge.rows->complete = complete;
+}
+
+/* What is summed up of bytes costs less by steps, where it is so. */
+static void sum_by_steps(oak_judged_limits *limits)
+{
+    unsigned count = 0;
+    for (uint32_t some = limits->values; some; some &= some - 1) {
+        const unsigned i = oak_lowest_bit(some);
+        if (count == OAK_MOST_STEPS || (limits->times[i] != 1 && limits->times[i] != -1)) return;
+        limits->steps[count++] =
+            (oak_judged_step){.kind = limits->times[i] == 1 ? OAK_STEP_ADD : OAK_STEP_TAKE,
+                              .of = OAK_STEP_OF_VALUE,
+                              .value = (uint8_t)i,
+                              .mask = UINT32_MAX};
+    }
+    limits->step_count = count;
 }
 
 /* Limits help where what is summed can be looked at quickly, and neither stands for long nor comes alone. */
@@ -699,6 +721,8 @@ static void place_limits(oak_judged *judged)
         reads->has_more = reads->end > reads->at || reads->asked_end > reads->asked;
         reads->limits = *one;
         reads->which = one->values;
+        if (!one->step_count && reads->end > reads->words_end && !(one->values & judged->asked))
+            sum_by_steps(&reads->limits);
         oak_judged_place_steps(judged, reads);
         judged->has_flags |= reads->end > reads->banked_end || one->values & judged->notes;
         summed |= one->values;

@@ -94,7 +94,7 @@ enum oak_judged_need {
     OAK_NEEDS_BANK = 8,  /* see oak_judged_plain */
     OAK_NEEDS_ONE = 16,  /* it is one word, or one of these, and put down only where it is another one */
     OAK_NEEDS_LED = 32,  /* something is led to, see oak_judged_is_led_as_before */
-    OAK_NEEDS_BEFORE = OAK_NEEDS_PLACE | OAK_NEEDS_FLAGS | OAK_NEEDS_BANK | OAK_NEEDS_ONE | OAK_NEEDS_LED
+    OAK_NEEDS_BEFORE = OAK_NEEDS_PLACE | OAK_NEEDS_FLAGS | OAK_NEEDS_ONE | OAK_NEEDS_LED
 };
 typedef struct oak_judged_asked {
     const oak_judged_quick *quick; /* NULL: nothing */
@@ -122,7 +122,7 @@ typedef struct oak_judged_plain {
     oak_judged_rows *rows; /* NULL: it is not, but may be `wide`: so many as these */
     const uint8_t *at[OAK_MOST_PLAIN];
     uint32_t *column[OAK_MOST_PLAIN];
-    oak_judged_rows *wide;
+    oak_judged_rows *wide, *bytes;  /* or two bytes, that are read as such: they were written just now */
     const oak_judged_quick *banked; /* the last one is a byte of a bank */
     const uint8_t **banked_at;
 } oak_judged_plain;
@@ -349,6 +349,16 @@ static inline bool oak_judged_put_plain(const oak_judged *judged, uint64_t now)
     rows->cycle[row] = now;
     plain->column[0][row] = oak_judged_word(plain->at[0]);
     plain->column[1][row] = oak_judged_word(plain->at[1]);
+    return row == OAK_JUDGED_ROWS - 1;
+}
+static inline bool oak_judged_put_bytes(const oak_judged *judged, uint64_t now)
+{
+    const oak_judged_plain *plain = &judged->plain;
+    oak_judged_rows *rows = plain->bytes;
+    const size_t row = rows->count++;
+    rows->cycle[row] = now;
+    plain->column[0][row] = *plain->at[0];
+    plain->column[1][row] = *plain->at[1];
     return row == OAK_JUDGED_ROWS - 1;
 }
 static inline bool oak_judged_put_wide(const oak_judged *judged, uint64_t now)

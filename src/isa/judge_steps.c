@@ -57,6 +57,7 @@ static uint64_t put_by(const oak_judged_stride *one, walk *with, uint64_t left)
 #define STEPS(kind, result)                                                                                  \
     STEP(number_##kind, one->number, result)                                                                 \
     STEP(kept_##kind, with->kept[one->number], result)                                                       \
+    STEP(byte_##kind, *one->at & one->mask, result)                                                          \
     STEP(word_##kind, oak_judged_word(one->at) & one->mask, result)                                          \
     STEP(shifted_##kind, oak_judged_word(one->at) >> one->shift & one->mask, result)                         \
     STEP(banked_##kind, one->at[*one->bank & one->bank_bits] & one->mask, result)                            \
@@ -73,10 +74,20 @@ STEP(soon_OAK_STEP_QUOTIENT, one->number,
 STEP(soon_OAK_STEP_REST, one->number,
      (uint64_t)oak_divided(oak_wrapped(left), oak_wrapped(right), one->mask, true))
 
-typedef enum come_by { BY_NUMBER, BY_KEPT, BY_WORD, BY_SHIFTED, BY_BANKED, BY_ANY, COME_BY_COUNT } come_by;
+typedef enum come_by {
+    BY_NUMBER,
+    BY_KEPT,
+    BY_BYTE,
+    BY_WORD,
+    BY_SHIFTED,
+    BY_BANKED,
+    BY_ANY,
+    COME_BY_COUNT
+} come_by;
 static step_on *const steps[][COME_BY_COUNT] = {
 #define ROW(kind, result)                                                                                    \
-    [kind] = {number_##kind, kept_##kind, word_##kind, shifted_##kind, banked_##kind, any_##kind},
+    [kind] = {number_##kind,  kept_##kind,   byte_##kind, word_##kind,                                       \
+              shifted_##kind, banked_##kind, any_##kind},
     EACH_STEP(ROW)
 #undef ROW
 };
@@ -98,6 +109,7 @@ void oak_judged_place_steps(const oak_judged *judged, oak_judged_reads *reads)
         if (one->of == OAK_STEP_OF_VALUE) {
             const bool is_word = !big && judged->words >> one->value & 1;
             by = quick->kind == OAK_QUICK_BANKED && !one->shift ? BY_BANKED
+                 : quick->kind == OAK_QUICK_BYTE && !one->shift ? BY_BYTE
                  : is_word                                      ? (one->shift ? BY_SHIFTED : BY_WORD)
                                                                 : BY_ANY;
             to->at = quick->at;

@@ -80,12 +80,7 @@ const oak_trace_signal *oak_trace_signal_at(const oak_trace *trace, unsigned num
     return number < trace->signal_count ? &trace->signals[number].about : NULL;
 }
 
-static bool is_narrow(const oak_trace *trace, uint32_t signal)
-{
-    return trace->signals[signal].about.bits <= TRACE_NARROW_BITS;
-}
-
-/* The piece that the next change goes into, of this signal: narrow if the one before it is. */
+/* The piece that the next change goes into, of this signal: narrow if the one before it still is. */
 static trace_piece *next_piece(oak_trace *trace, uint32_t signal)
 {
     size_t number = trace->change_count / TRACE_PIECE, room = 0;
@@ -95,7 +90,7 @@ static trace_piece *next_piece(oak_trace *trace, uint32_t signal)
     trace->pieces = grown;
     grown[number] = (trace_piece){0};
     grown[number].signal = signal;
-    if (is_narrow(trace, signal) && (!number || grown[number - 1].narrow))
+    if (!number || grown[number - 1].narrow)
         grown[number].narrow = oak_grow(&trace->host, NULL, &room, TRACE_PIECE, sizeof(trace_narrow));
     else grown[number].dense = oak_grow(&trace->host, NULL, &room, TRACE_PIECE, sizeof(trace_dense));
     if (!grown[number].dense && !grown[number].narrow) return NULL;
@@ -292,6 +287,13 @@ static trace_dense *put_some(trace_dense *to, const uint64_t *times, trace_colum
     return to;
 }
 
+static bool are_few_bits(const uint32_t *values, size_t count)
+{
+    uint32_t any = 0;
+    for (size_t i = 0; i < count; i++) any |= values[i];
+    return any <= UINT16_MAX;
+}
+
 /* The usual case: levels behind others in a dense piece, with room for each. How many rows that was. */
 static size_t take_rows(oak_trace *trace, const uint64_t *times, trace_column *columns, unsigned column_count,
                         size_t from, size_t count)
@@ -301,8 +303,8 @@ static size_t take_rows(oak_trace *trace, const uint64_t *times, trace_column *c
     const size_t number = trace->change_count / TRACE_PIECE;
     const trace_piece *piece = &trace->pieces[number];
     if (!at || piece->wide) return 0;
-    const bool fits =
-        column_count == 1 && columns->signal == piece->signal && is_narrow(trace, columns->signal);
+    const bool fits = piece->narrow && column_count == 1 && columns->signal == piece->signal &&
+                      are_few_bits(columns->values + from, count);
     if (!fits && !loosen(trace, number)) return 0;
     if (room > TRACE_PIECE - at) room = TRACE_PIECE - at;
     rows = room / column_count < count ? room / column_count : count;

@@ -245,11 +245,11 @@ look:
 #if LOOP_KEPT
         const uint64_t now = LOOKED_AT;
         const uint8_t needs = kit->judged.needs;
+        if (needs & OAK_NEEDS_BANK) oak_judged_note_bank(&kit->judged);
         if (needs & OAK_NEEDS_BEFORE) {
             if (needs & OAK_NEEDS_ONE) goto put_one;
             if (needs & OAK_NEEDS_LED && oak_judged_is_led_as_before(&kit->judged, from->judged)) goto looked;
             if (needs & OAK_NEEDS_PLACE) kit->judged.pc = SEEN_AT;
-            if (needs & OAK_NEEDS_BANK) oak_judged_note_bank(&kit->judged);
             if (needs & OAK_NEEDS_FLAGS) {
                 SAVE;
                 if (!oak_judged_note(&kit->judged, core)) goto look_further;
@@ -270,7 +270,9 @@ look:
         if (oak_judged_ask(&kit->judged, core, spent - op->cost)) goto judged;
         goto looked;
     put_row:
-        if (kit->judged.plain.wide) {
+        if (kit->judged.plain.bytes) {
+            if (!oak_judged_put_bytes(&kit->judged, now)) goto looked;
+        } else if (kit->judged.plain.wide) {
             if (!oak_judged_put_wide(&kit->judged, now)) goto looked;
         } else if (!oak_judged_put_row(&kit->judged, core, now)) goto looked;
         goto ask_about_rows;
