@@ -126,20 +126,24 @@ typedef struct oak_judged_plain {
     const oak_judged_quick *banked; /* the last one is a byte of a bank */
     const uint8_t **banked_at;
 } oak_judged_plain;
-/* The same of what is led to, with the stretch of memory as it lies in the host's. */
-typedef struct oak_judged_led {
-    oak_judged_lead lead;
-    uint32_t first, count, unit, bytes;
-    bool low_first;
-    bool by_words; /* all that it is a sum of is read as words */
+/* The same of what is led to, with the stretch of memory as it lies in the host's: the last one, and the one before, */
+typedef struct oak_judged_stretch {
+    uint32_t first, count;
     const uint8_t *
         at; /* of the bytes, of which a value may begin at so many, and at so many is read as a word; NULL: there are none */
     uint64_t starts, words;
+    uint64_t number; /* less than where it leads to */
+} oak_judged_stretch;
+typedef struct oak_judged_led {
+    oak_judged_lead lead;
+    uint32_t bytes;
+    bool low_first;
+    bool by_words; /* all that it is a sum of is read as words */
+    oak_judged_stretch last, before;
     uint32_t mask; /* of such a word */
     const uint8_t *by[OAK_MOST_LED_BY];
     uint32_t by_mask[OAK_MOST_LED_BY];
     uint64_t times[OAK_MOST_LED_BY]; /* in bytes */
-    uint64_t number;
 } oak_judged_led;
 typedef struct oak_judged {
     /* As oak_judged_look in a loop: so much has passed, instructions in the upper half and cycles in the lower one, that its time does not say yet. */
