@@ -1107,6 +1107,46 @@ END_TEST
 
 /* The same of conditions that end a run, whether the chip judges or each instruction is looked at; what the way into a handler changes ends it in front of the
  * first instruction of that, and a pin that changes while the core sleeps does so at once. */
+static unsigned hits_alike(unsigned i, const char *form, bool twice)
+{
+    enum { ENTRY = 40 };
+    unsigned hits = 0;
+    both_ways both;
+    oak_event event[2];
+    oak_chip_time now[2];
+    oak_reading value;
+    char text[200], looked[240];
+    open_both(&both, at_work[i].part, at_work[i].folder);
+    of_part(both.it[0].part, form, text);
+    snprintf(looked, sizeof looked, "(%s) && $ == $", text);
+    for (unsigned slow = 0; slow < 2; slow++) /* some of them twice */
+        for (unsigned times = 0; times < 1 + (twice ? 1u : 0u); times++)
+            ck_assert_int_eq(oak_session_add_watch(both.it[slow].session, slow ? looked : text,
+                                                   OAK_WATCH_HOLDS, &oak_printer, NULL),
+                             OAK_OK);
+    for (unsigned n = 0; n < 3; n++) {
+        for (unsigned slow = 0; slow < 2; slow++) {
+            oak_session *session = both.it[slow].session;
+            ck_assert_int_eq(oak_session_run(session, &(oak_budget){.cycles = at_work[i].cycles / 40},
+                                             &oak_silent, &event[slow]),
+                             OAK_OK);
+            ck_assert_int_eq(both.it[slow].chip.ops->read_time(both.it[slow].chip.chip, &now[slow]), OAK_OK);
+        }
+        bool held = event[0].stop.reason == OAK_STOP_WATCH;
+        if (oak_session_value(both.it[0].session, text, &oak_silent, &value)) value.value = 0;
+        uint64_t late = now[1].cycles - now[0].cycles - (now[1].asleep - now[0].asleep);
+        ck_assert_msg(event[0].stop.reason == event[1].stop.reason && now[0].cycles <= now[1].cycles &&
+                          late < ENTRY && (!held || value.value),
+                      "%s: %s: %d in cycle %llu, not %d in cycle %llu", at_work[i].folder, text,
+                      event[0].stop.reason, (unsigned long long)now[0].cycles, event[1].stop.reason,
+                      (unsigned long long)now[1].cycles);
+        hits += held;
+        if (now[0].cycles != now[1].cycles) break;
+    }
+    close_both(&both);
+    return hits;
+}
+
 START_TEST(conditions_on_the_whole_chip_end_runs_alike)
 {
     static const char *const forms[] = {"depth > 1",
@@ -1136,47 +1176,116 @@ START_TEST(conditions_on_the_whole_chip_end_runs_alike)
                                         "($R ^ $A) == $F + 1 || ($A - 40) % 7 > 2 + $R - $R",
                                         "+$A == 3 || ($A & 1 ? $R : $F) % 7 == 3",
                                         "(cycle ? $R / ($A & 3) : 1) == 2 || $A > $R % 100",
+                                        "($A > $R ? $A - 1 : $F) == 3 || ($A << ($R & 3)) == 40",
+                                        "~$A + 6 == -$R || ($A == 2) + ($F >= $R) == 2",
+                                        "!($A > 3) && ($R - $A ^ $F * 2) / ($A | 1) == 1",
                                         "min($A, $R) * 3 == $A + 2 * $A && max($F, $A) > ($R >> ($A & 3))"};
-    enum { ENTRY = 40 };
+
     unsigned hits = 0;
     for (unsigned i = 0; i<sizeof at_work / sizeof *at_work; i += STRIDE> 1 ? 7 : 1)
-        for (unsigned f = 0; f < sizeof forms / sizeof *forms; f++) {
-            both_ways both;
-            oak_event event[2];
-            oak_chip_time now[2];
-            oak_reading value;
-            char text[200], looked[240];
-            open_both(&both, at_work[i].part, at_work[i].folder);
-            of_part(both.it[0].part, forms[f], text);
-            snprintf(looked, sizeof looked, "(%s) && $ == $", text);
-            for (unsigned slow = 0; slow < 2; slow++) /* some of them twice */
-                for (unsigned times = 0; times < 1 + f % 2; times++)
-                    ck_assert_int_eq(oak_session_add_watch(both.it[slow].session, slow ? looked : text,
-                                                           OAK_WATCH_HOLDS, &oak_printer, NULL),
-                                     OAK_OK);
-            for (unsigned n = 0; n < 3; n++) {
-                for (unsigned slow = 0; slow < 2; slow++) {
-                    oak_session *session = both.it[slow].session;
-                    ck_assert_int_eq(oak_session_run(session, &(oak_budget){.cycles = at_work[i].cycles / 40},
-                                                     &oak_silent, &event[slow]),
-                                     OAK_OK);
-                    ck_assert_int_eq(both.it[slow].chip.ops->read_time(both.it[slow].chip.chip, &now[slow]),
-                                     OAK_OK);
-                }
-                bool held = event[0].stop.reason == OAK_STOP_WATCH;
-                if (oak_session_value(both.it[0].session, text, &oak_silent, &value)) value.value = 0;
-                uint64_t late = now[1].cycles - now[0].cycles - (now[1].asleep - now[0].asleep);
-                ck_assert_msg(event[0].stop.reason == event[1].stop.reason &&
-                                  now[0].cycles <= now[1].cycles && late < ENTRY && (!held || value.value),
-                              "%s: %s: %d in cycle %llu, not %d in cycle %llu", at_work[i].folder, text,
-                              event[0].stop.reason, (unsigned long long)now[0].cycles, event[1].stop.reason,
-                              (unsigned long long)now[1].cycles);
-                hits += held;
-                if (now[0].cycles != now[1].cycles) break;
-            }
-            close_both(&both);
-        }
+        for (unsigned f = 0; f < sizeof forms / sizeof *forms; f++) hits += hits_alike(i, forms[f], f % 2);
     ck_assert_uint_gt(hits, 60 / STRIDE);
+}
+END_TEST
+
+/* An expression that was made up. */
+static size_t make_up(uint32_t *seed, unsigned depth, char *to, size_t room)
+{
+    static const char *const leaves[] = {"$A", "$R", "$F", "$P", "cycle", "$M($A & 7)]", "$A", "$R"};
+    static const char *const forms[] = {"(@ + @)",
+                                        "(@ - @)",
+                                        "(@ * @)",
+                                        "(@ & @)",
+                                        "(@ | @)",
+                                        "(@ ^ @)",
+                                        "(@ << (@ & 7))",
+                                        "(@ >> (@ & 15))",
+                                        "(@ == @)",
+                                        "(@ < @)",
+                                        "(@ >= @)",
+                                        "min(@, @)",
+                                        "max(@, @)",
+                                        "-@",
+                                        "~@",
+                                        "!@",
+                                        "(@ && @)",
+                                        "(@ || @)",
+                                        "(@ + @).2",
+                                        "(@ ? @ : @)",
+                                        "(@ / (@ | 1))",
+                                        "(@ % (@ | 1))",
+                                        "(@ % 7)",
+                                        "(@ != @)"};
+    size_t length = 0;
+    if (!depth || any(seed) % 6 == 0) {
+        if (any(seed) % 3 == 0) return (size_t)snprintf(to, room, "%u", any(seed) % 40);
+        return (size_t)snprintf(to, room, "%s", leaves[any(seed) % (sizeof leaves / sizeof *leaves)]);
+    }
+    for (const char *at = forms[any(seed) % (sizeof forms / sizeof *forms)]; *at && length + 20 < room; at++)
+        if (*at == '@') length += make_up(seed, depth - 1, to + length, room - length);
+        else to[length++] = *at, to[length] = '\0';
+    return length;
+}
+
+START_TEST(conditions_that_were_made_up_end_runs_alike)
+{
+    enum { EACH = 10, MOST = 80 };
+    static uint32_t seed = 4711;
+    unsigned hits = 0;
+    for (unsigned i = 0; i<sizeof at_work / sizeof *at_work; i += STRIDE> 1 ? 7 : 1)
+        for (unsigned n = 0; n < EACH; n++) {
+            char left[400], right[400], form[820];
+            do {
+                make_up(&seed, 3, left, sizeof left);
+                make_up(&seed, n % 3, right, sizeof right);
+                snprintf(form, sizeof form, "%s %s %s", left, n % 4 ? "==" : n % 8 ? "<" : "!=", right);
+            } while (strlen(form) > MOST || !strchr(form, '$'));
+            hits += hits_alike(i, form, false);
+        }
+    ck_assert_uint_gt(hits, 20 / STRIDE);
+}
+END_TEST
+
+/* A pointer that begins at a register and goes on through memory. */
+START_TEST(a_pointer_that_comes_from_registers_is_followed)
+{
+    static const char program[] =
+        "        vector reset, start\n        section prog, code\n"
+        "start:  ldi r30, 0\n        ldi r31, 1\n        ldi r16, 200\n        ldi r17, 1\n"
+        "fill:   st z+, r17\n        add r17, r16\n        cpi r31, 3\n        brne fill\n"
+        "        ldi r24, 77\n        ldi r31, 0\n        ldi r19, 250\n"
+        "again:  ldi r30, 20\n"
+        "early:  ld r18, z+\n        cpi r30, 30\n        brne early\n"
+        "        dec r19\n        brne again\n"
+        "        ldi r30, 0\n        ldi r31, 1\n"
+        "next:   ld r18, z+\n        cpi r31, 3\n        brne next\n        rjmp start\n";
+    static const char *const forms[] = {"data[z] == 57", "data[z] + r18 == 58 && r31 > 1",
+                                        "data[z] == r18 - 56", "data[z] == 77"};
+    enum { RUNS = 20 };
+    for (unsigned f = 0; f < sizeof forms / sizeof *forms; f++) {
+        uint64_t cycles[2][RUNS] = {{0}};
+        unsigned held = 0;
+        for (unsigned slow = 0; slow < 2; slow++) {
+            oak_opened it;
+            oak_event event;
+            char text[100];
+            ck_assert_int_eq(oak_open_text("avr-32k", program, &it), OAK_OK);
+            snprintf(text, sizeof text, slow ? "(%s) && $ == $" : "%s", forms[f]);
+            ck_assert_int_eq(oak_session_add_watch(it.session, text, OAK_WATCH_HOLDS, &oak_printer, NULL),
+                             OAK_OK);
+            for (unsigned n = 0; n < RUNS; n++) {
+                const oak_budget budget = {.instructions = 30000};
+                oak_chip_time now;
+                ck_assert_int_eq(oak_session_run(it.session, &budget, &oak_silent, &event), OAK_OK);
+                ck_assert_int_eq(it.chip.ops->read_time(it.chip.chip, &now), OAK_OK);
+                cycles[slow][n] = now.cycles;
+                held += event.stop.reason == OAK_STOP_WATCH;
+            }
+            oak_close(&it);
+        }
+        ck_assert_mem_eq(cycles[0], cycles[1], sizeof cycles[0]);
+        ck_assert_msg(held > 4, "%s: %u", forms[f], held);
+    }
 }
 END_TEST
 
@@ -1378,6 +1487,7 @@ RUN_SUITE("signals", a_clock_has_its_edges_at_the_exact_cycles_however_long_it_r
           values_are_recorded_alike_whether_the_chip_tells_or_each_instruction_is_looked_at,
           registers_of_devices_are_recorded_alike_while_programs_use_them,
           what_belongs_to_the_whole_chip_is_recorded_alike, conditions_on_the_whole_chip_end_runs_alike,
+          conditions_that_were_made_up_end_runs_alike, a_pointer_that_comes_from_registers_is_followed,
           what_has_no_value_for_a_while_does_not_hold, conditions_on_registers_that_count_turn_in_their_cycle,
           registers_of_devices_are_recorded_alike_whatever_they_are_set_to,
           an_expression_may_read_the_same_as_often_as_it_likes,

@@ -361,7 +361,7 @@ static void mind_limits(oak_judged *judged)
         summed |= one->which;
     }
     judged->way = OAK_WAY_OUTSIDE;
-    judged->matter = summed;
+    judged->matter = summed & (judged->made | judged->led) ? summed | judged->judge.sources : summed;
 }
 
 void oak_judged_begin(oak_judged *judged, oak_core *core)
