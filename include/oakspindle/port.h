@@ -296,7 +296,7 @@ typedef struct oak_judged_limits {
     oak_judged_step steps[OAK_MOST_STEPS];
 } oak_judged_limits;
 /* Where a value that the caller works out leads to: what stands at a sum of values before it, each so many times, and a number. While that lies in a
- * stretch of plain memory, which the caller has found last, a chip may read it there by itself behind each instruction. */
+ * stretch of plain memory, which the caller has found last, or before, a chip may read it there by itself behind each instruction. */
 enum { OAK_MOST_LEADS = 4, OAK_MOST_LED_BY = 2 };
 typedef struct oak_judged_lead {
     uint8_t value, there, space, cells; /* `there`: another value worked out, which is 1 then */

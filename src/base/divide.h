@@ -4,7 +4,8 @@
 
 #include <stdbool.h>
 #include <stdint.h>
-#include <string.h>
+
+#include "base/bytes.h"
 
 /* The number with these bits. */
 static inline int64_t oak_wrapped(uint64_t value)
