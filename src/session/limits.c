@@ -9,7 +9,7 @@
 typedef struct limited {
     enum { LIMITED_ELSE, LIMITED_SUM, LIMITED_STEPS, LIMITED_WITHIN } kind;
     bool has_time; /* of which only the lower half is told */
-    bool is_exact; /* within the limits it is not 0, too */
+    bool is_exact; /* within the limits it is not 0, too: not where only half of the time is compared */
     int64_t more;  /* of a sum */
     unsigned kept; /* by steps */
     unsigned count;
@@ -36,7 +36,7 @@ static limited compared(unsigned op, const limited *left, const limited *right)
     const bool wraps = left->kind == LIMITED_STEPS; /* it may be any number */
     const int64_t far = wraps ? INT64_MAX : (int64_t)1 << 60, at = right->more - left->more;
     int64_t from = wraps ? INT64_MIN : -far, to = far;
-    limited result = {.kind = LIMITED_WITHIN, .count = 1, .is_exact = true, .kept = left->kept};
+    limited result = {.kind = LIMITED_WITHIN, .count = 1, .is_exact = !has_time, .kept = left->kept};
     if (op == OP_EQUAL) from = to = at;
     else if (op == OP_LESS || op == OP_LESS_EQUAL) to = at - (op == OP_LESS);
     else if (op == OP_GREATER || op == OP_GREATER_EQUAL) from = at + (op == OP_GREATER);
@@ -133,9 +133,8 @@ static bool within_steps(limited *one, const oak_judged_limits *limits)
     if (limits->width == UINT64_MAX - 1) /* all but one */
         return add_step(one, OAK_STEP_EQUAL, oak_wrapped((uint64_t)limits->from - 1)) &&
                add_step(one, OAK_STEP_EQUAL, 0);
-    if (!limits->width && limits->bits == UINT64_MAX) return add_step(one, OAK_STEP_EQUAL, limits->from);
+    if (!limits->width) return add_step(one, OAK_STEP_EQUAL, limits->from);
     if (!add_step(one, OAK_STEP_ADD, oak_wrapped(0 - (uint64_t)limits->from))) return false;
-    if (limits->bits != UINT64_MAX && !add_step(one, OAK_STEP_AND, oak_wrapped(limits->bits))) return false;
     return add_step(one, OAK_STEP_XOR, sign) && /* for numbers without a sign */
            add_step(one, OAK_STEP_MORE, oak_wrapped(limits->width) ^ sign) &&
            add_step(one, OAK_STEP_EQUAL, 0);
@@ -148,7 +147,7 @@ static bool as_steps(limited *one)
     const bool is_within = one->kind == LIMITED_WITHIN;
     if (one->kind == LIMITED_STEPS) return true;
     if (one->kind == LIMITED_ELSE || (is_within && !(one->is_exact && one->count == 1))) return false;
-    *one = (limited){.kind = LIMITED_STEPS, .has_time = was.has_time && !is_within};
+    *one = (limited){.kind = LIMITED_STEPS, .has_time = was.has_time};
     if (!is_within) return sum_steps(one, was.limits, was.more);
     const unsigned count = was.limits->step_count;
     for (unsigned i = 0; i < count; i++)
@@ -313,9 +312,9 @@ static limited changed(unsigned op, const limited *one)
         return (limited){.kind = LIMITED_SUM, .more = !one->more};
     if (op == OP_NOT && one->kind == LIMITED_WITHIN) {
         if (!one->is_exact || one->count != 1) result.kind = LIMITED_ELSE;
-        const uint64_t bits = one->limits->bits, width = one->limits->width;
+        const uint64_t width = one->limits->width;
         result.limits->from = oak_wrapped((uint64_t)one->limits->from + width + 1);
-        result.limits->width = bits - width - 1;
+        result.limits->width = UINT64_MAX - width - 1;
         return result;
     }
     if (op == OP_NOT && is_near(one)) return compared(OP_EQUAL, one, &nothing);
