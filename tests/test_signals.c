@@ -1105,6 +1105,74 @@ START_TEST(what_belongs_to_the_whole_chip_is_recorded_alike)
 }
 END_TEST
 
+/* A register of a bank is brought together with those behind it, and kept alone. */
+START_TEST(a_register_of_a_bank_is_recorded_alone)
+{
+    static const char *const wanted[] = {"pc", "a", "r5"};
+    for (unsigned from = 0; from < 3; from++) {
+        bench b;
+        oak_trace_change one;
+        uint32_t was = UINT32_MAX;
+        unsigned changes = 0;
+        bench_open(
+            &b, "mcs51-8k",
+            "start: mov r7, #100\n mov r6, #9\nround: mov r5, a\n add a, #3\n djnz r6, round\n djnz r7, "
+            "round\nrest: sjmp rest\n");
+        for (unsigned i = from; i < 3; i++)
+            ck_assert_int_eq(oak_session_record(b.session, wanted[i], &b.sink), OAK_OK);
+        bench_run(&b, 500, 0);
+        const oak_trace *trace = oak_session_trace(b.session);
+        for (size_t i = 0; oak_trace_change_at(trace, i, &one); i++) {
+            if (one.signal != 2 - from) continue;
+            ck_assert_uint_le(one.value, 0xFF);
+            ck_assert_uint_ne(one.value, was);
+            was = one.value, changes++;
+        }
+        ck_assert_uint_gt(changes, 60);
+        bench_close(&b);
+    }
+}
+END_TEST
+
+/* Registers as they are, a few at a time: no bits of what lies beside them, and no change that is none. */
+START_TEST(registers_recorded_together_are_recorded_alike)
+{
+    uint32_t seed = 29;
+    for (unsigned i = 0; i<sizeof at_work / sizeof *at_work; i += STRIDE> 1 ? 6 : 1) {
+        size_t changes = 0;
+        for (unsigned round = 0; round < 12; round++) {
+            both_ways both;
+            oak_trace_change one;
+            uint32_t was[MOST_AT_ONCE] = {0}, chosen = seed;
+            bool has[MOST_AT_ONCE] = {false};
+            open_both(&both, at_work[i].part, at_work[i].folder);
+            const oak_architecture *about = both.it[0].part->architecture;
+            unsigned count = 0;
+            for (unsigned slow = 0; slow < 2; slow++) {
+                seed = chosen;
+                for (unsigned k = count = 0; k < 2 + round % 5; k++)
+                    count += oak_session_record(both.it[slow].session,
+                                                about->registers[any(&seed) % about->register_count].name,
+                                                &oak_silent) == OAK_OK;
+            }
+            ck_assert_int_eq(oak_session_record(both.it[1].session, EACH_CYCLE, &oak_silent), OAK_OK);
+            for (unsigned part = 0; part < 2; part++) run_both(&both, at_work[i].cycles / 40);
+            changes += expect_same(both.it[0].session, both.it[1].session, count, at_work[i].folder);
+            const oak_trace *trace = oak_session_trace(both.it[0].session);
+            for (size_t c = 0; oak_trace_change_at(trace, c, &one); c++) {
+                ck_assert_msg(!has[one.signal] || was[one.signal] != one.value, "%s: %s is still 0x%x",
+                              at_work[i].folder, oak_trace_signal_at(trace, one.signal)->name,
+                              (unsigned)one.value);
+                was[one.signal] = one.value;
+                has[one.signal] = true;
+            }
+            close_both(&both);
+        }
+        ck_assert_msg(changes > 40, "%s: %u changes only", at_work[i].folder, (unsigned)changes);
+    }
+}
+END_TEST
+
 /* The same of conditions that end a run, whether the chip judges or each instruction is looked at; what the way into a handler changes ends it in front of the
  * first instruction of that, and a pin that changes while the core sleeps does so at once. */
 static unsigned hits_alike(unsigned i, const char *form, bool twice)
@@ -1486,7 +1554,8 @@ RUN_SUITE("signals", a_clock_has_its_edges_at_the_exact_cycles_however_long_it_r
           dumps_from_elsewhere_are_read_and_wrong_ones_refused_with_line_and_column,
           values_are_recorded_alike_whether_the_chip_tells_or_each_instruction_is_looked_at,
           registers_of_devices_are_recorded_alike_while_programs_use_them,
-          what_belongs_to_the_whole_chip_is_recorded_alike, conditions_on_the_whole_chip_end_runs_alike,
+          what_belongs_to_the_whole_chip_is_recorded_alike, registers_recorded_together_are_recorded_alike,
+          a_register_of_a_bank_is_recorded_alone, conditions_on_the_whole_chip_end_runs_alike,
           conditions_that_were_made_up_end_runs_alike, a_pointer_that_comes_from_registers_is_followed,
           what_has_no_value_for_a_while_does_not_hold, conditions_on_registers_that_count_turn_in_their_cycle,
           registers_of_devices_are_recorded_alike_whatever_they_are_set_to,

@@ -2,6 +2,7 @@
  * nothing else may become of it; a register that it does not write keeps its value; and whatever is said to be read or written
  * must show at some time. Over random instructions of every row, in random states. */
 #include "arm_rows.h"
+#include "isa/isa.h"
 #include "support.h"
 
 #include <stdio.h>
@@ -446,5 +447,204 @@ START_TEST(registers_that_32_bit_instructions_read_and_write_are_those_that_matt
 }
 END_TEST
 
+/* ------------------------------------------------------------------------------------------ all others, what they write */
+
+/* What does nothing: the first instruction of a run is looked at in any case. */
+static const struct {
+    const char *architecture;
+    uint8_t size, code[4];
+} nothing[] = {{"z80", 1, {0}},
+               {"picmid", 2, {0}},
+               {"pic18", 2, {0}},
+               {"msp430", 2, {0x03, 0x43}},
+               {"cpu12", 1, {0xA7}},
+               {"rv32", 4, {0x13}},
+               {"a32", 4, {0x00, 0x00, 0xA0, 0xE1}},
+               {"avr", 2, {0}},
+               {"mcs4", 1, {0}}};
+enum { CASE_AT = 0x400 };
+
+/* A code of a row, whatever is in its fields; in whatever order of bytes. */
+static void make_code(const oak_insn_row *row, uint8_t *code, uint64_t *seed)
+{
+    uint8_t bytes[8];
+    unsigned bits = 0;
+    for (unsigned i = 0; i < sizeof bytes; i++) bytes[i] = (uint8_t)random32(seed);
+    for (const char *p = row->bits; *p && bits < 64; p++) {
+        if (*p == ' ') continue;
+        const uint8_t bit = (uint8_t)(0x80 >> bits++ % 8);
+        if (*p == '0' || *p == '1')
+            bytes[(bits - 1) / 8] = (uint8_t)((bytes[(bits - 1) / 8] & ~bit) | (*p == '1' ? bit : 0));
+    }
+    const unsigned order = random32(seed) >> 8 & 3, all = (bits + 7) / 8;
+    const unsigned unit = order == 0 ? 1 : order == 1 || all > sizeof bytes / 2 ? 2 : all;
+    for (unsigned i = 0; i < sizeof bytes; i++)
+        code[i] = bytes[i / unit * unit + unit > sizeof bytes ? i : i / unit * unit + unit - 1 - i % unit];
+}
+
+/* One that is read as such, if there is one. */
+static void put_row(const bare *b, const oak_isa *isa, const oak_isa_tables *tables, unsigned row,
+                    uint32_t at, uint64_t *seed)
+{
+    enum { TRIES = 3000 };
+    uint8_t code[8];
+    oak_decoded decoded;
+    for (unsigned i = 0; i < TRIES; i++) {
+        make_code(&isa->rows[row], code, seed);
+        if (!isa->decode(tables, code, sizeof code, at, 0, &decoded) && decoded.row == row) break;
+    }
+    if (b->chip.ops->write_memory(b->chip.chip, isa->about.code_space, at, code, sizeof code))
+        ck_abort_msg("no code");
+}
+
+static void put_registers(const bare *b, uint64_t seed)
+{
+    const oak_architecture *about = b->part->architecture;
+    const oak_chip_ops *ops = b->chip.ops;
+    for (unsigned r = 0; r < about->register_count; r++)
+        if (r != about->pc_register)
+            (void)ops->write_register(b->chip.chip, r, random32(&seed) >> (random32(&seed) % 32));
+    if (ops->write_register(b->chip.chip, about->pc_register, CASE_AT)) ck_abort_msg("no place");
+}
+
+static void read_registers(const bare *b, uint32_t *values)
+{
+    for (unsigned r = 0; r < b->part->architecture->register_count; r++)
+        (void)b->chip.ops->read_register(b->chip.chip, r, &values[r]);
+}
+
+static void run_some(const bare *b, uint64_t steps, oak_stop *stop)
+{
+    const oak_chip_time now = bare_time(b);
+    if (b->chip.ops->run(b->chip.chip, now.cycles + 1000000, now.instructions + steps, stop))
+        ck_abort_msg("no run");
+}
+
+/* One instruction in front of one of a row, both of which the core has met before, with registers put somewhere. */
+static void put_case(const bare *b, unsigned n, const oak_isa_tables *tables, unsigned row, uint64_t seed)
+{
+    const unsigned space = b->part->architecture->code_space;
+    oak_stop stop;
+    if (b->chip.ops->reset(b->chip.chip)) ck_abort_msg("no reset");
+    if (b->chip.ops->write_memory(b->chip.chip, space, CASE_AT, nothing[n].code, nothing[n].size))
+        ck_abort_msg("no code");
+    put_registers(b, seed);
+    run_some(b, 1, &stop);
+    put_row(b, oak_isa_find(nothing[n].architecture), tables, row, stop.pc, &seed);
+    put_registers(b, seed);
+    run_some(b, 60, &stop);
+    put_registers(b, seed);
+}
+
+/* Whether a judge was asked with another value, up to a cycle. */
+typedef struct heard {
+    oak_chip_port chip;
+    uint64_t until;
+    uint32_t before;
+    bool in_time;
+} heard;
+
+static bool hear(void *context, const uint32_t *values, uint32_t *matter)
+{
+    heard *h = context;
+    oak_chip_time now;
+    (void)matter;
+    if (h->chip.ops->read_time(h->chip.chip, &now)) ck_abort_msg("no time");
+    h->in_time |= now.cycles <= h->until && *values != h->before;
+    return false;
+}
+
+/* Runs the case while a register is judged, or watched: whether that is met behind it. */
+static bool is_met(const bare *b, bool judged, unsigned reg, uint32_t before, uint64_t until)
+{
+    const oak_chip_ops *ops = b->chip.ops;
+    const oak_watched cells = {
+        .accesses = judged ? OAK_ACCESS_CHANGE : OAK_ACCESS_WRITE, .address = reg, .size = 1};
+    const uint32_t mask = UINT32_MAX;
+    heard h = {.chip = b->chip, .until = until, .before = before};
+    const oak_judge judge = {
+        .context = &h, .ends = hear, .cells = &cells, .masks = &mask, .count = 1, .asks = 1};
+    oak_stop stop;
+    if (judged && ops->judge(b->chip.chip, &judge)) ck_abort_msg("not judged");
+    if (!judged && ops->watch(b->chip.chip, &cells, 1)) return true; /* then it is judged */
+    run_some(b, 60, &stop);
+    const bool met = judged ? h.in_time : stop.reason == OAK_STOP_WATCH && bare_time(b).cycles <= until;
+    if (ops->judge(b->chip.chip, NULL) || ops->watch(b->chip.chip, NULL, 0)) ck_abort_msg("still observed");
+    return met;
+}
+
+/* A run finds what has changed by what instructions say that they may write: it does so at once, and not when the run ends. */
+START_TEST(registers_that_any_instruction_changes_are_looked_at_behind_it)
+{
+    enum { SAMPLES = 20, TRIES = 3 };
+    uint64_t seed = 41;
+    for (unsigned n = 0; n < sizeof nothing / sizeof *nothing; n++) { /* for the others see above */
+        const oak_isa *isa = oak_isa_find(nothing[n].architecture);
+        const oak_architecture *about = &isa->about;
+        unsigned changes = 0, runs = 0;
+        bare b;
+        oak_isa_tables *tables;
+        bare_open(&b, about->name);
+        if (isa->open(&b.host, &tables)) ck_abort_msg("no tables");
+        for (unsigned i = 0; i < isa->row_count * (SAMPLES / STRIDE); i++) {
+            const unsigned row = i % isa->row_count;
+            uint32_t before[256], after[256], again[256];
+            oak_stop stop;
+            random32(&seed);
+            for (unsigned tries = 0, alike = 0; !alike; tries++) {
+                put_case(&b, n, tables, row, seed);
+                for (unsigned k = 0; k < 12; k++) run_some(&b, 1, &stop);
+                const uint64_t singly = bare_time(&b).cycles;
+                read_registers(&b, before);
+                put_case(&b, n, tables, row, seed);
+                run_some(&b, 12, &stop);
+                read_registers(&b, after);
+                alike = singly == bare_time(&b).cycles &&
+                        !memcmp(before, after, about->register_count * sizeof *after);
+                if (!alike && tries == TRIES)
+                    ck_abort_msg("%s, %s %s: %u cycles, and %u when they are run at once", about->name,
+                                 isa->rows[row].mnemonic, isa->rows[row].operands, (unsigned)singly,
+                                 (unsigned)bare_time(&b).cycles);
+            }
+            put_case(&b, n, tables, row, seed);
+            run_some(&b, 1, &stop);
+            read_registers(&b, before);
+            run_some(&b, 1, &stop);
+            if (stop.reason != OAK_STOP_STEPS) continue;
+            runs++;
+            uint64_t until = bare_time(&b).cycles;
+            read_registers(&b, after);
+            for (unsigned r = 0; r < about->register_count; r++) {
+                if (r == about->pc_register || r + 1 == about->restless_register || after[r] == before[r])
+                    continue;
+                changes++;
+                for (unsigned judged = 0; judged < 2; judged++) {
+                    bool met = false;
+                    for (unsigned tries = 0; tries < TRIES && !met; tries++) {
+                        put_case(&b, n, tables, row, seed);
+                        run_some(&b, 2, &stop); /* what it does with this memory */
+                        read_registers(&b, again);
+                        met = again[r] == before[r];
+                        until = bare_time(&b).cycles;
+                        put_case(&b, n, tables, row, seed);
+                        met |= is_met(&b, judged, r, before[r], until);
+                    }
+                    if (!met)
+                        ck_abort_msg("%s, %s %s: %s becomes 0x%x after 0x%x, and is not %s", about->name,
+                                     isa->rows[row].mnemonic, isa->rows[row].operands,
+                                     about->registers[r].name, (unsigned)after[r], (unsigned)before[r],
+                                     judged ? "judged" : "watched");
+                }
+            }
+        }
+        ck_assert_msg(runs > isa->row_count * 2 && changes > runs / 4, "%s: %u runs, %u changes", about->name,
+                      runs, changes);
+        isa->close(&b.host, tables);
+        bare_close(&b);
+    }
+}
+END_TEST
+
 RUN_SUITE("uses", registers_that_8_bit_instructions_read_and_write_are_those_that_matter,
-          registers_that_32_bit_instructions_read_and_write_are_those_that_matter)
+          registers_that_32_bit_instructions_read_and_write_are_those_that_matter,
+          registers_that_any_instruction_changes_are_looked_at_behind_it)

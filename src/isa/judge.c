@@ -128,7 +128,7 @@ static void complete(oak_judged_rows *rows)
     if (rows->whole > rows->count) rows->whole = 0; /* they were taken out */
     const unsigned from = rows->whole, count = rows->count - from;
     const uint64_t *cycle = rows->cycle + from;
-    for (uint32_t words = judged->words & judged->judge.kept; words && count && !judged->is_one;
+    for (uint32_t words = judged->raw & judged->judge.kept; words && count && !judged->is_one;
          words &= words - 1) {
         const oak_judged_quick *quick = &judged->quick[oak_lowest_bit(words)];
         const uint32_t shift = quick->shift, mask = quick->mask;
@@ -266,10 +266,11 @@ void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned
 }
 
 void oak_judged_in_bank(oak_judged *judged, unsigned number, const uint8_t *first, const uint8_t *bank,
-                        uint8_t bits)
+                        uint8_t bits, bool reads_on)
 {
     oak_judged_value *value = &judged->value[number];
     value->kind = OAK_JUDGED_BANKED;
+    value->reads_on = reads_on;
     value->at = first;
     value->bank = bank;
     value->bank_bits = bits;
@@ -668,7 +669,9 @@ static void place_rows(oak_judged *judged)
     judged->is_one = judged->count == 1 && put->words_end > put->at && !put->at->shift;
     oak_judged_plain *plain = &judged->plain;
     const bool has_banked = put->banked_end == put->bytes_end + 1;
-    const bool is_plain = put->end <= put->at + OAK_MOST_PLAIN && put->end == put->words_end + has_banked;
+    const bool is_near = has_banked && !oak_is_host_big() && judged->value[put->words_end->number].reads_on;
+    const bool is_plain =
+        put->end <= put->at + OAK_MOST_PLAIN && put->end == put->words_end + (has_banked && is_near);
     bool are_bytes = put->end <= put->at + OAK_FIRST_READS;
     for (const oak_judged_quick *one = put->at; one < put->end; one++)
         are_bytes &= one->kind == OAK_QUICK_BYTE || one->kind == OAK_QUICK_BANKED;
@@ -681,7 +684,9 @@ static void place_rows(oak_judged *judged)
         plain->at[i] = any ? put->at[i].at : (const uint8_t *)&judged->pc;
         plain->column[i] = any ? put->at[i].column : judged->spare;
     }
+    judged->raw = judged->words;
     if (is_plain && has_banked) {
+        judged->raw |= 1u << put->words_end->number; /* it is brought with those behind it */
         plain->banked = put->words_end;
         plain->banked_at = &plain->at[put->words_end - put->at];
     }

@@ -182,6 +182,7 @@ typedef struct oak_judged {
     uint64_t *known;        /* before this cycle `quick` says all: of the setup, or */
     uint64_t *known_outside, always;         /* where nothing is asked for */
     oak_judged_quick quick[OAK_MOST_JUDGED]; /* of each value */
+    uint32_t raw;                    /* what rows have more bits of than it has, until they are complete */
     uint32_t words, notes;           /* those that are put down as words, and of these `noted`: a bit each */
     uint32_t noted[OAK_MOST_JUDGED]; /* those of them that lie nowhere by themselves: */
     const oak_judged_quick *to_note[OAK_MOST_JUDGED], **noted_end;
@@ -210,7 +211,7 @@ void oak_judged_at(oak_judged *judged, unsigned number, const void *at, unsigned
                    size_t readable);
 /* It is a byte of one of several banks. */
 void oak_judged_in_bank(oak_judged *judged, unsigned number, const uint8_t *first, const uint8_t *bank,
-                        uint8_t bits);
+                        uint8_t bits, bool reads_on);
 /* It is the register with the flags, which can be had by itself. */
 void oak_judged_by(oak_judged *judged, unsigned number, uint32_t (*status)(const oak_core *core));
 /* Those of `goes` that the instruction at an address may change, which may change others (a bit each). */

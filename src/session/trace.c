@@ -80,7 +80,33 @@ const oak_trace_signal *oak_trace_signal_at(const oak_trace *trace, unsigned num
     return number < trace->signal_count ? &trace->signals[number].about : NULL;
 }
 
-/* The piece that the next change goes into, of this signal: narrow if the one before it still is. */
+/* A narrow piece has all signals, if they are few, or else this one. */
+static void begin_narrow(const oak_trace *trace, trace_piece *piece, uint32_t signal)
+{
+    const bool are_few = trace->signal_count <= TRACE_NARROW_SIGNALS;
+    unsigned some = 1;
+    piece->first = are_few ? 0 : signal;
+    piece->bits = TRACE_NARROW_BITS;
+    for (; are_few && some < trace->signal_count; some *= 2) piece->bits--;
+    for (unsigned i = 0; i < some && piece->first + i < trace->signal_count; i++) {
+        const trace_signal *one = &trace->signals[piece->first + i];
+        const bool is_far = one->about.bits > 16 && one->value > UINT16_MAX / 2;
+        piece->least[i] = is_far ? one->value - UINT16_MAX / 2 : 0; /* there is as much room below */
+    }
+}
+
+/* What this change is in a narrow piece, if it has room in one. */
+static bool is_narrow(const trace_piece *piece, uint64_t after, uint32_t signal, uint32_t value,
+                      trace_narrow *one)
+{
+    const uint32_t which = signal - piece->first;
+    if (after >> piece->bits || which >> (TRACE_NARROW_BITS - piece->bits)) return false;
+    const uint32_t more = value - piece->least[which];
+    *one = (uint32_t)after | which << piece->bits | more << TRACE_NARROW_BITS;
+    return more <= UINT16_MAX;
+}
+
+/* The piece that the next change goes into, of this signal: narrow if the one before it still is, and after a while, again. */
 static trace_piece *next_piece(oak_trace *trace, uint32_t signal)
 {
     size_t number = trace->change_count / TRACE_PIECE, room = 0;
@@ -89,8 +115,9 @@ static trace_piece *next_piece(oak_trace *trace, uint32_t signal)
     if (!grown) return NULL;
     trace->pieces = grown;
     grown[number] = (trace_piece){0};
-    grown[number].signal = signal;
-    if (!number || grown[number - 1].narrow)
+    begin_narrow(trace, &grown[number], signal);
+    if (number && grown[number - 1].narrow) trace->wait = 0;
+    if (number >= trace->narrow_from)
         grown[number].narrow = oak_grow(&trace->host, NULL, &room, TRACE_PIECE, sizeof(trace_narrow));
     else grown[number].dense = oak_grow(&trace->host, NULL, &room, TRACE_PIECE, sizeof(trace_dense));
     if (!grown[number].dense && !grown[number].narrow) return NULL;
@@ -122,12 +149,16 @@ static bool loosen(oak_trace *trace, size_t number)
     trace_piece *piece = &trace->pieces[number];
     const size_t first = number * TRACE_PIECE;
     size_t room = 0;
+    enum { LONGEST = 16 };
     if (!piece->narrow) return true;
+    trace->narrow_from = number + 1 + trace->wait;
+    if (trace->wait < LONGEST) trace->wait = 2 * trace->wait + 1;
     trace_dense *dense = oak_grow(&trace->host, NULL, &room, TRACE_PIECE, sizeof *dense);
     if (!dense) return false;
-    for (size_t i = 0; i < TRACE_PIECE && first + i < trace->change_count; i++)
-        dense[i] = trace_dense_of(piece->narrow[i] & UINT16_MAX, piece->signal,
-                                  piece->narrow[i] >> TRACE_NARROW_BITS);
+    for (size_t i = 0; i < TRACE_PIECE && first + i < trace->change_count; i++) {
+        const oak_trace_change one = trace_change(trace, first + i);
+        dense[i] = trace_dense_of(one.time - piece->base, one.signal, one.value);
+    }
     oak_release(&trace->host, piece->narrow, TRACE_PIECE, sizeof *piece->narrow);
     piece->narrow = NULL;
     piece->dense = dense;
@@ -140,11 +171,13 @@ static oak_status append(oak_trace *trace, const oak_trace_change *change)
     size_t number = trace->change_count / TRACE_PIECE;
     trace_piece *piece = next_piece(trace, change->signal);
     if (!piece) return OAK_NO_MEMORY;
-    if (!at) piece->base = change->time, piece->signal = change->signal;
+    if (!at) piece->base = change->time;
+    if (!at && piece->narrow) begin_narrow(trace, piece, change->signal); /* it may have been used before */
     uint64_t after = change->time - piece->base;
     bool is_dense = !piece->wide && after <= UINT16_MAX && !change->other;
-    bool fits = piece->signal == change->signal && change->value <= UINT16_MAX;
-    if (is_dense && piece->narrow && fits) piece->narrow[at] = trace_narrow_of(after, change->value);
+    trace_narrow narrow;
+    if (is_dense && piece->narrow && is_narrow(piece, after, change->signal, change->value, &narrow))
+        piece->narrow[at] = narrow;
     else if (is_dense && loosen(trace, number))
         piece->dense[at] = trace_dense_of(after, change->signal, change->value);
     else if (!is_dense && widen(trace, number)) piece->wide[at] = *change;
@@ -157,10 +190,14 @@ static oak_status append(oak_trace *trace, const oak_trace_change *change)
 static oak_status correct(oak_trace *trace, size_t number, uint32_t value, uint32_t other)
 {
     trace_piece *piece = &trace->pieces[number / TRACE_PIECE];
+    const oak_trace_change before = trace_change(trace, number);
     size_t at = number % TRACE_PIECE;
+    trace_narrow narrow = 0;
     if (other && !widen(trace, number / TRACE_PIECE)) return OAK_NO_MEMORY;
-    if (value > UINT16_MAX && !loosen(trace, number / TRACE_PIECE)) return OAK_NO_MEMORY;
-    if (piece->narrow) piece->narrow[at] = trace_narrow_of(piece->narrow[at], value);
+    if (piece->narrow && !is_narrow(piece, before.time - piece->base, before.signal, value, &narrow) &&
+        !loosen(trace, number / TRACE_PIECE))
+        return OAK_NO_MEMORY;
+    if (piece->narrow) piece->narrow[at] = narrow;
     else if (piece->dense)
         piece->dense[at] =
             trace_dense_of(trace_dense_after(piece->dense[at]), trace_dense_signal(piece->dense[at]), value);
@@ -212,16 +249,8 @@ static uint32_t differ_few(uint32_t *restrict differs, const uint32_t *values, u
     return sum;
 }
 
-/* Those of some signals that are not as the one before them, in the order of time. */
-OAK_ALWAYS_INLINE trace_dense *merge_few(trace_dense *to, trace_dense (*few)[FEW], uint32_t (*differs)[FEW],
-                                         unsigned all)
-{
-    for (unsigned i = 0; i < FEW; i++)
-        for (unsigned n = 0; n < all; n++) *to = few[n][i], to += differs[n][i];
-    return to;
-}
-
-/* Levels of one signal, for each of which there is room; where the next one goes. A change is made of time and value. */
+/* Levels of one signal, for each of which there is room; where the next one goes. A change is made of time and value. Then the same of several, in the
+ * order of time. */
 #define PUT_LEVELS(name, type, change)                                                                       \
     static void name##_few(type *restrict to, const uint64_t *restrict times,                                \
                            const uint32_t *restrict values, uint64_t less)                                   \
@@ -252,49 +281,68 @@ OAK_ALWAYS_INLINE trace_dense *merge_few(trace_dense *to, trace_dense (*few)[FEW
             to += values[from] != last;                                                                      \
         }                                                                                                    \
         return to;                                                                                           \
+    }                                                                                                        \
+    OAK_ALWAYS_INLINE type *name##_merged(type *to, type(*few)[FEW], uint32_t(*differs)[FEW], unsigned all)  \
+    {                                                                                                        \
+        for (unsigned i = 0; i < FEW; i++)                                                                   \
+            for (unsigned n = 0; n < all; n++) *to = few[n][i], to += differs[n][i];                         \
+        return to;                                                                                           \
+    }                                                                                                        \
+    static type *name##_some(type *to, const uint64_t *times, trace_column *columns, unsigned column_count,  \
+                             size_t count)                                                                   \
+    {                                                                                                        \
+        size_t from = 0;                                                                                     \
+        for (; count - from >= FEW && column_count <= TOGETHER; from += FEW) {                               \
+            type few[TOGETHER][FEW];                                                                         \
+            uint32_t differs[TOGETHER][FEW];                                                                 \
+            unsigned all = 0;                                                                                \
+            for (trace_column *one = columns; one < columns + column_count; one++) {                         \
+                const uint32_t *values = one->from + from;                                                   \
+                if (!differ_few(differs[all], values, one->last)) continue;                                  \
+                name##_few(few[all++], times + from, values, one->less);                                     \
+                one->last = values[FEW - 1];                                                                 \
+            }                                                                                                \
+            if (all == 1) to = name##_merged(to, few, differs, 1);                                           \
+            else if (all == 2) to = name##_merged(to, few, differs, 2);                                      \
+            else if (all == 3) to = name##_merged(to, few, differs, 3);                                      \
+            else if (all) to = name##_merged(to, few, differs, all);                                         \
+        }                                                                                                    \
+        for (; from < count; from++)                                                                         \
+            for (trace_column *one = columns; one < columns + column_count; one++) {                         \
+                *to = change(times[from] - one->less, one->from[from]);                                      \
+                to += one->from[from] != one->last;                                                          \
+                one->last = one->from[from];                                                                 \
+            }                                                                                                \
+        return to;                                                                                           \
     }
 #define DENSE(time, value)  ((time) + ((uint64_t)(value) << 32)) /* with its signal in the time */
-#define NARROW(time, value) ((uint32_t)(time) | (value) << TRACE_NARROW_BITS)
+#define NARROW(time, value) ((uint32_t)(time) + ((value) << TRACE_NARROW_BITS)) /* and what it is more than */
 PUT_LEVELS(put_dense, trace_dense, DENSE)
 PUT_LEVELS(put_narrow, trace_narrow, NARROW)
 
-/* The same of several, in the order of time. */
-static trace_dense *put_some(trace_dense *to, const uint64_t *times, trace_column *columns,
-                             unsigned column_count, size_t from, size_t count, uint64_t base)
-{
-    const size_t end = from + count;
-    for (; end - from >= FEW && column_count <= TOGETHER; from += FEW) {
-        trace_dense few[TOGETHER][FEW];
-        uint32_t differs[TOGETHER][FEW];
-        unsigned all = 0;
-        for (trace_column *one = columns; one < columns + column_count; one++) {
-            const uint32_t *values = one->values + from;
-            if (!differ_few(differs[all], values, one->last)) continue;
-            put_dense_few(few[all++], times + from, values, base - ((uint64_t)one->signal << 16));
-            one->last = values[FEW - 1];
-        }
-        if (all == 1) to = merge_few(to, few, differs, 1);
-        else if (all == 2) to = merge_few(to, few, differs, 2);
-        else if (all == 3) to = merge_few(to, few, differs, 3);
-        else if (all) to = merge_few(to, few, differs, all);
-    }
-    for (; from < end; from++)
-        for (trace_column *one = columns; one < columns + column_count; one++) {
-            *to = trace_dense_of(times[from] - base, one->signal, one->values[from]);
-            to += one->values[from] != one->last;
-            one->last = one->values[from];
-        }
-    return to;
-}
-
-static bool are_few_bits(const uint32_t *values, size_t count)
+/* Whether all of these are at most 16 bits more than the least one. */
+static bool are_near(const uint32_t *values, size_t count, uint32_t least)
 {
     uint32_t any = 0;
-    for (size_t i = 0; i < count; i++) any |= values[i];
+    for (size_t i = 0; i < count; i++) any |= values[i] - least;
     return any <= UINT16_MAX;
 }
 
-/* The usual case: levels behind others in a dense piece, with room for each. How many rows that was. */
+/* Whether these rows have room in a narrow piece but for their times, and what makes changes of them then. */
+static bool are_narrow(const trace_piece *piece, trace_column *columns, unsigned column_count, size_t from,
+                       size_t count)
+{
+    for (trace_column *one = columns; one < columns + column_count; one++) {
+        const uint32_t which = one->signal - piece->first;
+        if (which >> (TRACE_NARROW_BITS - piece->bits)) return false;
+        const uint32_t least = piece->least[which];
+        if (!are_near(one->values + from, count, least)) return false;
+        one->less = piece->base - (which << piece->bits) + ((uint64_t)least << TRACE_NARROW_BITS);
+    }
+    return true;
+}
+
+/* The usual case: levels behind others in a piece that is not wide, with room for each. How many rows that was. */
 static size_t take_rows(oak_trace *trace, const uint64_t *times, trace_column *columns, unsigned column_count,
                         size_t from, size_t count)
 {
@@ -303,13 +351,13 @@ static size_t take_rows(oak_trace *trace, const uint64_t *times, trace_column *c
     const size_t number = trace->change_count / TRACE_PIECE;
     const trace_piece *piece = &trace->pieces[number];
     if (!at || piece->wide) return 0;
-    const bool fits = piece->narrow && column_count == 1 && columns->signal == piece->signal &&
-                      are_few_bits(columns->values + from, count);
-    if (!fits && !loosen(trace, number)) return 0;
     if (room > TRACE_PIECE - at) room = TRACE_PIECE - at;
     rows = room / column_count < count ? room / column_count : count;
-    if (times[from] - piece->base > UINT16_MAX) return 0;
-    while (rows && times[from + rows - 1] - piece->base > UINT16_MAX) rows--; /* times go up */
+    if (piece->narrow && !are_narrow(piece, columns, column_count, from, rows) && !loosen(trace, number))
+        return 0;
+    const uint64_t end_of_piece = piece->base + (((uint64_t)1 << (piece->narrow ? piece->bits : 16)) - 1);
+    if (times[from] > end_of_piece) return 0;
+    while (rows && times[from + rows - 1] > end_of_piece) rows--; /* times go up */
     if (!rows) return 0;
     const size_t end = from + rows - 1;
     for (trace_column *one = columns; one < columns + column_count; one++) {
@@ -319,18 +367,21 @@ static size_t take_rows(oak_trace *trace, const uint64_t *times, trace_column *c
             return 0;
         one->last = signal->value;
         one->ends = one->values[end] != (rows > 1 ? one->values[end - 1] : one->last);
+        if (piece->dense) one->less = piece->base - ((uint64_t)one->signal << 16);
     }
+    const uint64_t *const when = times + from;
+    for (unsigned c = 0; c < column_count; c++) columns[c].from = columns[c].values + from;
     if (piece->narrow) {
         trace_narrow *const first = piece->narrow + at;
-        put = (size_t)(put_narrow(first, times + from, columns->values + from, columns->last, rows,
-                                  piece->base) -
+        put = (size_t)((column_count == 1
+                            ? put_narrow(first, when, columns->from, columns->last, rows, columns->less)
+                            : put_narrow_some(first, when, columns, column_count, rows)) -
                        first);
     } else {
         trace_dense *const first = piece->dense + at;
         put = (size_t)((column_count == 1
-                            ? put_dense(first, times + from, columns->values + from, columns->last, rows,
-                                        piece->base - ((uint64_t)columns->signal << 16))
-                            : put_some(first, times, columns, column_count, from, rows, piece->base)) -
+                            ? put_dense(first, when, columns->from, columns->last, rows, columns->less)
+                            : put_dense_some(first, when, columns, column_count, rows)) -
                        first);
     }
     trace->change_count += put;

@@ -16,8 +16,8 @@ typedef struct trace_signal {
     uint32_t value, other; /* what it became */
 } trace_signal;
 
-/* Changes are kept in pieces: dense as long as they follow one another closely and have levels, and narrow as long as only one signal of few bits
- * changes, since what changes with every instruction fills memory quicker than a computer hands it out. */
+/* Changes are kept in pieces: dense as long as they follow one another closely and have levels, and narrow as long as those of a signal differ by no
+ * more than 16 bits, too, since what changes with every instruction fills memory quicker than a computer hands it out. */
 typedef uint64_t
     trace_dense; /* how long after the base of its piece, in 16 bits, the signal in 16, and the value above them */
 static inline trace_dense trace_dense_of(uint64_t after, uint32_t signal, uint32_t value)
@@ -36,20 +36,19 @@ static inline uint32_t trace_dense_value(trace_dense one)
 {
     return (uint32_t)(one >> 32);
 }
-typedef uint32_t trace_narrow; /* of one signal alone: when, in 16 bits, and a value of 16 bits above them */
-static inline trace_narrow trace_narrow_of(uint64_t after, uint32_t value)
-{
-    return (uint32_t)(after & UINT16_MAX) | value << 16;
-}
-enum { TRACE_NARROW_BITS = 16 };
+/* When, in the lowest bits; which signal it is of those that the piece has, in the others of 16; and above them what its value is more than the lowest
+ * one of that signal in the piece. */
+typedef uint32_t trace_narrow;
+enum { TRACE_PIECE = 1024, TRACE_NARROW_SIGNALS = 16, TRACE_NARROW_BITS = 16 };
 typedef struct trace_piece {
     uint64_t base;
-    trace_narrow *narrow; /* of this signal, or */
-    uint32_t signal;
-    trace_dense *dense; /* or else */
+    trace_narrow *narrow; /* or */
+    trace_dense *dense;   /* or else */
     oak_trace_change *wide;
+    uint32_t first;                       /* if narrow: its signals begin with this one, */
+    uint8_t bits;                         /* so many of them say when, */
+    uint32_t least[TRACE_NARROW_SIGNALS]; /* and these are their lowest values */
 } trace_piece;
-enum { TRACE_PIECE = 1024 };
 
 struct oak_trace {
     oak_host host;
@@ -58,6 +57,8 @@ struct oak_trace {
     size_t signal_count, signal_room;
     trace_piece *pieces; /* all of them but for the last ones are full */
     size_t piece_count, piece_room, change_count, most;
+    size_t narrow_from,
+        wait; /* from which piece on narrow ones are tried again, and how long it takes after the next that was none */
     uint64_t end;
     uint64_t numerator, denominator; /* picoseconds of a unit */
     uint64_t clock;                  /* 1/1000 Hz, 0: not known */
@@ -70,7 +71,10 @@ struct oak_trace {
 typedef struct trace_column {
     unsigned signal;
     const uint32_t *values;
-    uint32_t last; /* for those that take it: what it was last, and whether it changes at the last time */
+    /* For those that take it: from where on, what it was last, whether it changes at the last time, and what is less in a change than its time. */
+    const uint32_t *from;
+    uint64_t less;
+    uint32_t last;
     bool ends;
 } trace_column;
 
@@ -78,10 +82,13 @@ static inline oak_trace_change trace_change(const oak_trace *trace, size_t numbe
 {
     const trace_piece *piece = &trace->pieces[number / TRACE_PIECE];
     if (piece->wide) return piece->wide[number % TRACE_PIECE];
-    if (piece->narrow)
-        return (oak_trace_change){.time = piece->base + (piece->narrow[number % TRACE_PIECE] & UINT16_MAX),
-                                  .signal = piece->signal,
-                                  .value = piece->narrow[number % TRACE_PIECE] >> TRACE_NARROW_BITS};
+    if (piece->narrow) {
+        const trace_narrow one = piece->narrow[number % TRACE_PIECE];
+        const uint32_t which = (one & UINT16_MAX) >> piece->bits;
+        return (oak_trace_change){.time = piece->base + (one & (((uint32_t)1 << piece->bits) - 1)),
+                                  .signal = piece->first + which,
+                                  .value = piece->least[which] + (one >> TRACE_NARROW_BITS)};
+    }
     const trace_dense one = piece->dense[number % TRACE_PIECE];
     return (oak_trace_change){.time = piece->base + trace_dense_after(one),
                               .signal = trace_dense_signal(one),

@@ -467,6 +467,17 @@ bool a32_holds(const oak_core *core, unsigned condition)
     return holds != (condition & 1);
 }
 
+/* Registers of another mode take the place of those in use. */
+static void put_mode(oak_core *core, uint32_t cpsr)
+{
+    const unsigned was = a32_bank_of(core->status), is = a32_bank_of(cpsr);
+    a32_put_cpsr(core, cpsr);
+    if (was == is || !core->kit.observed) return;
+    if (was == BANK_FIQ || is == BANK_FIQ) kit_watch_registers(core, A32_REG_R8, 5);
+    kit_watch_registers(core, A32_REG_SP, 2);
+    kit_watch_registers(core, A32_REG_CPSR, 2); /* and what was saved */
+}
+
 static void enter(oak_core *core, unsigned exception, uint32_t link)
 {
     static const uint8_t modes[] = {MODE_SVC, MODE_UND, MODE_SVC, MODE_ABT,
@@ -476,7 +487,7 @@ static void enter(oak_core *core, unsigned exception, uint32_t link)
     if (kit->observed) kit_watch_entry(core, 4 * exception);
     if (exception == A32_FIQ) held |= CPSR_F;
     if (exception >= A32_PREFETCH_ABORT) held |= CPSR_A;
-    a32_put_cpsr(core, (cpsr & ~(uint32_t)CPSR_MODE) | modes[exception] | held);
+    put_mode(core, (cpsr & ~(uint32_t)CPSR_MODE) | modes[exception] | held);
     core->spsr[a32_bank_of(modes[exception])] = cpsr;
     core->r[ARM_LR] = link;
     core->asleep = core->claimed = false;
@@ -496,7 +507,7 @@ static bool is_mode(uint32_t mode)
 void a32_write_cpsr(oak_core *core, uint32_t value)
 {
     if (!is_mode(value)) value = (value & ~(uint32_t)CPSR_MODE) | (core->status & CPSR_MODE);
-    a32_put_cpsr(core, value);
+    put_mode(core, value);
 }
 
 void a32_returns(oak_core *core, uint32_t cpsr)

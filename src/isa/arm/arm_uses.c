@@ -87,7 +87,7 @@ static bool sets_flags(const oak_isa_tables *tables, const oak_decoded *decoded)
     case ARM_SET_OUTSIDE: return !decoded->state;
     case ARM_SET_BIT: return GET('s');
     case ARM_SET_ALWAYS: return true;
-    default: return false;
+    default: return *tables->dialect->full[decoded->row].flags != 0; /* such as q and ge: in any case */
     }
 }
 

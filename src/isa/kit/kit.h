@@ -525,6 +525,9 @@ uint16_t kit_unwatched(oak_core *core, uint32_t pc);
 /* Around the execution of the instruction at an address: notes what it reaches, and then what has become of it. */
 void kit_watch_begin(oak_core *core, uint32_t pc);
 void kit_watch_end(oak_core *core);
+/* So many registers, from one on, become something else by what no instruction says: a reset, a trap, another mode. */
+void kit_watch_registers(oak_core *core, unsigned first, unsigned count);
+kit_reach kit_register_written(const oak_architecture *about, unsigned reg);
 /* Before a handler is entered; kit_watch_end follows. */
 void kit_watch_entry(oak_core *core, uint32_t vector);
 OAK_MUST_USE oak_status kit_judge(oak_core *core, const oak_judge *judge);

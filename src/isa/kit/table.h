@@ -222,7 +222,7 @@ static inline bool kit_wants(const oak_watched *watched, const kit_reach *one)
 }
 static inline bool kit_overlaps(uint32_t begin, uint32_t size, const kit_reach *one)
 {
-    return one->address < (uint64_t)begin + size && begin < (uint64_t)one->address + one->size;
+    return begin - one->address < one->size || one->address - begin < size; /* a stack may begin below 0 */
 }
 /* Does it reach what one of them wants, with the bank that is selected? */
 static inline bool kit_meets(const oak_core *core, const kit_wanted *want, const kit_reach *one)

@@ -72,9 +72,15 @@ static const char *name_of(const struct kit_tables *tables, const oak_decoded *d
     kit_part part = kit_part_of(tables, decoded->row, operand, decoded->word);
     const kit_class *class = part.class;
     if (!class) return tables->word[tables->row[decoded->row].word_of[operand]];
-    return class->names && class->letter
-               ? class->names[oak_pattern_get(part.pattern, class->letter, part.word)]
-               : NULL;
+    const int name = class->names && class->letter ? kit_name_in(class, part.pattern, part.word) : -1;
+    return name < 0 ? NULL : class->names[name];
+}
+
+kit_reach kit_register_written(const oak_architecture *about, unsigned reg)
+{
+    kit_reach one = {.accesses = KIT_WRITES, .bits = 0xFF, .known = true, .address = reg, .size = 1};
+    lay(about, &one);
+    return one;
 }
 
 /* What the columns say of a decoded instruction. */
@@ -143,7 +149,7 @@ static unsigned collect(const struct kit_tables *tables, const oak_decoded *deco
     const char *columns = row->uses;
     for (unsigned i = 0; *columns && *columns != ' '; i++, columns++) {
         uint8_t accesses = accesses_of(*columns);
-        const kit_class *class = kit_class_at(tables, decoded->row, i);
+        const kit_class *class = kit_part_of(tables, decoded->row, i, decoded->word).class;
         if (accesses || (class && class->touch >= KIT_TOUCH_POINTED)) add_operand(&self, i, accesses);
     }
     for (unsigned pass = 0; pass < 2; pass++) /* what it uses without a word, and the flags it sets */

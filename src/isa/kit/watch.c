@@ -174,6 +174,16 @@ void kit_watch_begin(oak_core *core, uint32_t pc)
     for (unsigned i = 0; i < count; i++) note(core, &list[i], pc);
 }
 
+void kit_watch_registers(oak_core *core, unsigned first, unsigned count)
+{
+    kit_core *kit = kit_of(core);
+    for (unsigned reg = first; reg < first + count && kit->watched_count; reg++) {
+        const kit_reach one = kit_register_written(&kit->arch->isa->about, reg);
+        note(core, &one, kit->pc);
+    }
+    if (kit->watch_hits) kit->attention = true;
+}
+
 void kit_watch_entry(oak_core *core, uint32_t vector)
 {
     kit_core *kit = kit_of(core);
@@ -296,7 +306,9 @@ oak_status kit_judge(oak_core *core, const oak_judge *judge)
                 judges[0].stride == 1u << flag->bit)
                 oak_judged_in_bank(&kit->judged, i, first,
                                    kit_cells(core, judges[1].cells.space, judges[1].cells.address, 1),
-                                   judges[1].cells.bits);
+                                   judges[1].cells.bits,
+                                   kit_cells(core, judges[0].cells.space,
+                                             judges[0].cells.address + judges[1].cells.bits, 4) != NULL);
         }
         for (unsigned f = 0; f < about->flag_count; f++) {
             const oak_flag_info *flag = &about->flags[f];

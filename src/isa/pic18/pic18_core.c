@@ -469,6 +469,11 @@ static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *
     one->address = pic18_effective((uint8_t *)(uintptr_t)core->data, core->w, one->address, false);
 }
 
+static kit_reach level(const oak_core *core, uint32_t number)
+{
+    return kit_register_written(&core->kit.arch->isa->about, PIC18_REG_STK1 + number % PIC18_LEVELS);
+}
+
 /* Pointers that a register which stands for another reads and moves; the top of the stack. */
 static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count)
 {
@@ -479,7 +484,14 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
         if (!oak_pattern_width(&row->pattern, *p)) continue;
         if (*p == 'f')
             at = decoded->row & 1 ? at + bank_of(core) : at >= PIC18_ACCESS ? at + PIC18_CELLS - 0x100 : at;
-        if (!pic18_points(at)) continue;
+        const char use = *p == 'f' ? pic18_rows[decoded->row].uses[0] : *p == 's' ? 'r' : 'w';
+        if (at == PCL && use != 'w') /* the others are taken along */
+            list[count++] = (kit_reach){PIC18_DATA, KIT_WRITES, 0xFF, true, 0, 0, PCLATH, 2};
+        const bool points = pic18_points(at);
+        const uint32_t end =
+            points ? pic18_effective((uint8_t *)(uintptr_t)core->data, core->w, at, false) : at;
+        if (end >= TOSL && use != 'r' && core->sp) list[count++] = level(core, core->sp - 1u);
+        if (!points) continue;
         uint32_t form = indf_of(at) - at;
         uint8_t accesses = form == PIC18_INDF || form == PIC18_PLUSW ? KIT_READS : KIT_BOTH;
         list[count++] = (kit_reach){PIC18_DATA, accesses, 0xFF, true, 0, 0, fsr_of(at), 2};
@@ -487,6 +499,7 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
     if (decoded->flow == OAK_FLOW_CALL || decoded->flow == OAK_FLOW_RETURN || decoded->row == PIC18_PUSH ||
         decoded->row == PIC18_POP)
         list[count++] = (kit_reach){PIC18_DATA, KIT_BOTH, 0xFF, true, 0, 0, TOSL, 3};
+    if (decoded->row == PIC18_PUSH) list[count++] = level(core, core->sp);
     return count;
 }
 

@@ -187,7 +187,11 @@ static void enter(oak_core *core, uint32_t cause, uint32_t value)
     core->mstatus = RV32_MPP | (core->mstatus & RV32_MIE ? RV32_MPIE : 0);
     core->asleep = false;
     base += vectored ? 4 * (cause & 0xFF) : 0;
-    if (kit->observed) kit_watch_entry(core, base);
+    if (kit->observed) {
+        kit_watch_entry(core, base);
+        kit_watch_registers(core, RV32_REG_MSTATUS, 1);
+        kit_watch_registers(core, RV32_REG_MEPC, 3); /* and mcause, mtval */
+    }
     kit->pc = kit_slot(core, base);
     oak_service_enter(&kit->log, (cause & 0xFF) + (cause & 0x80000000u ? RV32_FIRST_INTERRUPT : 0), base,
                       kit->time.cycles);
