@@ -1175,7 +1175,7 @@ END_TEST
 
 /* The same of conditions that end a run, whether the chip judges or each instruction is looked at; what the way into a handler changes ends it in front of the
  * first instruction of that, and a pin that changes while the core sleeps does so at once. */
-static unsigned hits_alike(unsigned i, const char *form, bool twice)
+static unsigned hits_alike(unsigned i, const char *form, bool twice, uint64_t cycles)
 {
     enum { ENTRY = 40 };
     unsigned hits = 0;
@@ -1195,9 +1195,8 @@ static unsigned hits_alike(unsigned i, const char *form, bool twice)
     for (unsigned n = 0; n < 3; n++) {
         for (unsigned slow = 0; slow < 2; slow++) {
             oak_session *session = both.it[slow].session;
-            ck_assert_int_eq(oak_session_run(session, &(oak_budget){.cycles = at_work[i].cycles / 40},
-                                             &oak_silent, &event[slow]),
-                             OAK_OK);
+            ck_assert_int_eq(
+                oak_session_run(session, &(oak_budget){.cycles = cycles}, &oak_silent, &event[slow]), OAK_OK);
             ck_assert_int_eq(both.it[slow].chip.ops->read_time(both.it[slow].chip.chip, &now[slow]), OAK_OK);
         }
         bool held = event[0].stop.reason == OAK_STOP_WATCH;
@@ -1251,8 +1250,30 @@ START_TEST(conditions_on_the_whole_chip_end_runs_alike)
 
     unsigned hits = 0;
     for (unsigned i = 0; i<sizeof at_work / sizeof *at_work; i += STRIDE> 1 ? 7 : 1)
-        for (unsigned f = 0; f < sizeof forms / sizeof *forms; f++) hits += hits_alike(i, forms[f], f % 2);
+        for (unsigned f = 0; f < sizeof forms / sizeof *forms; f++)
+            hits += hits_alike(i, forms[f], f % 2, at_work[i].cycles / 40);
     ck_assert_uint_gt(hits, 60 / STRIDE);
+}
+END_TEST
+
+/* What an interrupt changes no instruction names. */
+START_TEST(conditions_on_what_interrupts_change_end_runs_alike)
+{
+    static const struct {
+        const char *part, *condition;
+        uint64_t cycles;
+    } all[] = {{"avr-32k", "!sreg.7", 300000},
+               {"avr-32k", "sreg.7", 300000},
+               {"msp430-32k", "!sr.3", 5000000},
+               {"rv32-256k", "mcause >> 31", 80000},
+               {"rv32-256k", "!mstatus.3", 80000},
+               {"rv32-256k", "mtvec == 0x9d", 80000},
+               {"armv7m-256k", "lr >> 8 == 0xffffff", 100000}};
+    for (unsigned k = 0; k<sizeof all / sizeof *all; k += STRIDE> 1 ? 2 : 1) {
+        unsigned i = 0;
+        while (strcmp(at_work[i].part, all[k].part) != 0) i++;
+        ck_assert_msg(hits_alike(i, all[k].condition, false, all[k].cycles) > 0, "%s", all[k].condition);
+    }
 }
 END_TEST
 
@@ -1308,7 +1329,7 @@ START_TEST(conditions_that_were_made_up_end_runs_alike)
                 make_up(&seed, n % 3, right, sizeof right);
                 snprintf(form, sizeof form, "%s %s %s", left, n % 4 ? "==" : n % 8 ? "<" : "!=", right);
             } while (strlen(form) > MOST || !strchr(form, '$'));
-            hits += hits_alike(i, form, false);
+            hits += hits_alike(i, form, false, at_work[i].cycles / 40);
         }
     ck_assert_uint_gt(hits, 20 / STRIDE);
 }
@@ -1556,8 +1577,9 @@ RUN_SUITE("signals", a_clock_has_its_edges_at_the_exact_cycles_however_long_it_r
           registers_of_devices_are_recorded_alike_while_programs_use_them,
           what_belongs_to_the_whole_chip_is_recorded_alike, registers_recorded_together_are_recorded_alike,
           a_register_of_a_bank_is_recorded_alone, conditions_on_the_whole_chip_end_runs_alike,
-          conditions_that_were_made_up_end_runs_alike, a_pointer_that_comes_from_registers_is_followed,
-          what_has_no_value_for_a_while_does_not_hold, conditions_on_registers_that_count_turn_in_their_cycle,
+          conditions_on_what_interrupts_change_end_runs_alike, conditions_that_were_made_up_end_runs_alike,
+          a_pointer_that_comes_from_registers_is_followed, what_has_no_value_for_a_while_does_not_hold,
+          conditions_on_registers_that_count_turn_in_their_cycle,
           registers_of_devices_are_recorded_alike_whatever_they_are_set_to,
           an_expression_may_read_the_same_as_often_as_it_likes,
           a_trace_keeps_what_was_noted_however_close_or_far_apart, laps_are_counted_with_their_exact_cycles,

@@ -193,7 +193,10 @@ static bool take_interrupt(oak_core *core)
     if (kit_handler_missing(core, vector, 1)) return false;
     unsigned cycles = RESPONSE + (core->sleeping ? WAKES : 0);
     wake(core);
-    if (kit->observed) kit_watch_entry(core, vector);
+    if (kit->observed) {
+        kit_watch_entry(core, vector);
+        kit_watch_registers(core, AVR_REG_SREG, 1);
+    }
     for (unsigned i = 0; i < 2; i++) {
         uint32_t at = core->sp;
         if ((at < core->stack.floor || core->kind[at]) && !avr_may_push(core, at, now)) {
