@@ -165,7 +165,7 @@ MSP430_ONES(ON_ONE)
         if (address >= core->stack.floor && !GUARD_2(~0u)) KEEP_##n(address, pushed);                            \
         else {                                                                                                   \
             if (!LOOP_ONE) goto guarded;                                                                         \
-            if (!msp430_push(core, n == 1 ? (pushed & 0xFF) | (uint32_t)core->mem[address + 1] << 8 : pushed, NOW_ENDS)) goto faulted; \
+            if (!msp430_push(core, n == 1 ? (pushed & 0xFF) | (uint32_t)core->mem[(address + 1) & 0xFFFF] << 8 : pushed, NOW_ENDS)) goto faulted; \
         }                                                                                                        \
         REG(RSP) = (uint16_t)address;                                                                            \
         after;                                                                                                   \
