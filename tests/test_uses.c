@@ -612,7 +612,6 @@ START_TEST(registers_that_any_instruction_changes_are_looked_at_behind_it)
             run_some(&b, 1, &stop);
             if (stop.reason != OAK_STOP_STEPS) continue;
             runs++;
-            uint64_t until = bare_time(&b).cycles;
             read_registers(&b, after);
             for (unsigned r = 0; r < about->register_count; r++) {
                 if (r == about->pc_register || r + 1 == about->restless_register || after[r] == before[r])
@@ -625,7 +624,7 @@ START_TEST(registers_that_any_instruction_changes_are_looked_at_behind_it)
                         run_some(&b, 2, &stop); /* what it does with this memory */
                         read_registers(&b, again);
                         met = again[r] == before[r];
-                        until = bare_time(&b).cycles;
+                        const uint64_t until = bare_time(&b).cycles;
                         put_case(&b, n, tables, row, seed);
                         met |= is_met(&b, judged, r, before[r], until);
                     }

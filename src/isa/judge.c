@@ -670,8 +670,7 @@ static void place_rows(oak_judged *judged)
     oak_judged_plain *plain = &judged->plain;
     const bool has_banked = put->banked_end == put->bytes_end + 1;
     const bool is_near = has_banked && !oak_is_host_big() && judged->value[put->words_end->number].reads_on;
-    const bool is_plain =
-        put->end <= put->at + OAK_MOST_PLAIN && put->end == put->words_end + (has_banked && is_near);
+    const bool is_plain = put->end <= put->at + OAK_MOST_PLAIN && put->end == put->words_end + is_near;
     bool are_bytes = put->end <= put->at + OAK_FIRST_READS;
     for (const oak_judged_quick *one = put->at; one < put->end; one++)
         are_bytes &= one->kind == OAK_QUICK_BYTE || one->kind == OAK_QUICK_BANKED;

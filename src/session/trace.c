@@ -106,8 +106,8 @@ static bool is_narrow(const trace_piece *piece, uint64_t after, uint32_t signal,
     return more <= UINT16_MAX;
 }
 
-/* The piece that the next change goes into, of this signal: narrow if the one before it still is, and after a while, again. */
-static trace_piece *next_piece(oak_trace *trace, uint32_t signal)
+/* The piece that the next change goes into: narrow if the one before it still is, and after a while, again. */
+static trace_piece *next_piece(oak_trace *trace)
 {
     size_t number = trace->change_count / TRACE_PIECE, room = 0;
     if (number < trace->piece_count) return &trace->pieces[number];
@@ -115,7 +115,6 @@ static trace_piece *next_piece(oak_trace *trace, uint32_t signal)
     if (!grown) return NULL;
     trace->pieces = grown;
     grown[number] = (trace_piece){0};
-    begin_narrow(trace, &grown[number], signal);
     if (number && grown[number - 1].narrow) trace->wait = 0;
     if (number >= trace->narrow_from)
         grown[number].narrow = oak_grow(&trace->host, NULL, &room, TRACE_PIECE, sizeof(trace_narrow));
@@ -169,10 +168,10 @@ static oak_status append(oak_trace *trace, const oak_trace_change *change)
 {
     size_t at = trace->change_count % TRACE_PIECE;
     size_t number = trace->change_count / TRACE_PIECE;
-    trace_piece *piece = next_piece(trace, change->signal);
+    trace_piece *piece = next_piece(trace);
     if (!piece) return OAK_NO_MEMORY;
     if (!at) piece->base = change->time;
-    if (!at && piece->narrow) begin_narrow(trace, piece, change->signal); /* it may have been used before */
+    if (!at && piece->narrow) begin_narrow(trace, piece, change->signal);
     uint64_t after = change->time - piece->base;
     bool is_dense = !piece->wide && after <= UINT16_MAX && !change->other;
     trace_narrow narrow;

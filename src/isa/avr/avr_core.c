@@ -193,10 +193,7 @@ static bool take_interrupt(oak_core *core)
     if (kit_handler_missing(core, vector, 1)) return false;
     unsigned cycles = RESPONSE + (core->sleeping ? WAKES : 0);
     wake(core);
-    if (kit->observed) {
-        kit_watch_entry(core, vector);
-        kit_watch_registers(core, AVR_REG_SREG, 1);
-    }
+    if (kit->observed) kit_watch_entry(core, vector);
     for (unsigned i = 0; i < 2; i++) {
         uint32_t at = core->sp;
         if ((at < core->stack.floor || core->kind[at]) && !avr_may_push(core, at, now)) {
@@ -411,7 +408,7 @@ static const kit_inner inner[] = {
     KIT_INNER("sleeping", sleeping, 1), KIT_INNER("stalled", kit.stalled, UINT32_MAX), KIT_INNER_LINES, {0}};
 
 static const kit_arch arch = {
-    .isa = &oak_isa_avr, .code_span = AVR_SPAN, .core_size = sizeof(oak_core), .cycles = avr_cycles, KIT_LOOPS_OF(avr_),
+    .isa = &oak_isa_avr, .entry_writes = {AVR_REG_SREG + 1}, .code_span = AVR_SPAN, .core_size = sizeof(oak_core), .cycles = avr_cycles, KIT_LOOPS_OF(avr_),
     .skips = true, .alike = AVR_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .objects = offsetof(oak_core, objects), .stack = offsetof(oak_core, stack),
     .lines = offsetof(oak_core, lines), .enabled = enabled, .interrupt = take_interrupt, .noticed_at = kit_vectored_notice, .deaf = kit_vectored_deaf,
     .asleep = asleep, .status = status, .set_status = set_status, .peek = peek, .poke = poke, .window = window, .more_cells = more_cells, .registers_at = registers_at, .inner = inner,

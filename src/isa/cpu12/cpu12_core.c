@@ -590,7 +590,7 @@ static const struct kit_register registers_at[CPU12_REGISTERS] = {CPU12_REGISTER
 /* clang-format off */
 static const kit_inner inner[] = {KIT_INNER("fresh", kit.fresh, 1), KIT_INNER("entry", kit.entry, 0xFFFF), KIT_INNER("page", page, 0xFF), KIT_INNER("waits", waits, 2), KIT_INNER_LINES, {0}};
 
-#define ARCH(span) {.isa = &oak_isa_cpu12, .code_span = span, .core_size = sizeof(oak_core), .cycles = cpu12_cycles, KIT_LOOPS_OF(cpu12_), \
+#define ARCH(span) {.isa = &oak_isa_cpu12, .entry_writes = {CPU12_REG_CCR + 1}, .code_span = span, .core_size = sizeof(oak_core), .cycles = cpu12_cycles, KIT_LOOPS_OF(cpu12_), \
     .alike = CPU12_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, KIT_VECTORED, .status = status, .set_status = set_status, .starts = starts, .programmed = programmed, \
     .enabled = enabled, .enter = enter, .noticed_at = noticed_at, .asleep = asleep, .window = window, .more_cells = more_cells, \
     .tape_from = offsetof(oak_core, reg), .tape_to = offsetof(oak_core, mem) + CPU12_SPAN}

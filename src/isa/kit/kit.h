@@ -244,6 +244,8 @@ typedef struct kit_arch {
     unsigned (*enter)(oak_core *core, uint32_t vector, uint64_t now);
     /* The register that lies nowhere: flags, as a program sees them. */
     uint32_t (*status)(const oak_core *core);
+    /* Registers that the way into a handler changes beside the stack: their numbers + 1, up to 0. */
+    uint8_t entry_writes[5];
     void (*set_status)(oak_core *core, uint32_t value);
     size_t tape_from,
         tape_to; /* what of an oak_core goes on a tape beside its kit_core and spaces: offsets */
@@ -527,6 +529,7 @@ void kit_watch_begin(oak_core *core, uint32_t pc);
 void kit_watch_end(oak_core *core);
 /* So many registers, from one on, become something else by what no instruction says: a reset, a trap, another mode. */
 void kit_watch_registers(oak_core *core, unsigned first, unsigned count);
+/* What is written where one of them is: itself, or the cells that it lies in. */
 kit_reach kit_register_written(const oak_architecture *about, unsigned reg);
 /* Before a handler is entered; kit_watch_end follows. */
 void kit_watch_entry(oak_core *core, uint32_t vector);

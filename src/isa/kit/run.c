@@ -118,7 +118,6 @@ static void reset_itself(oak_core *core)
     kit_core *kit = kit_of(core);
     kit_watch_registers(core, 0, kit->arch->isa->about.register_count);
     kit_reset_chip(core);
-    if (kit->watch_hits) kit->attention = true;
     if (kit->setup.reset_devices) kit->setup.reset_devices(kit->setup.machine);
 }
 

@@ -51,10 +51,7 @@ bool kit_vectored_interrupt(oak_core *core)
     while (!(ready >> line & 1)) line--;
     uint32_t vector = about->vector_first + about->vector_step * line;
     if (kit_handler_missing(core, vector, about->vector_bytes)) return false;
-    if (kit->observed) {
-        kit_watch_entry(core, vector);
-        kit_watch_registers(core, about->flags[0].reg, 1); /* what it holds lets no other one through */
-    }
+    if (kit->observed) kit_watch_entry(core, vector);
     unsigned cycles = kit->arch->enter(core, vector, now);
     if (!cycles) return kit->faulted = true;
     if (kit_read_register(core, about->stack.pointer, &sp)) sp = 0;

@@ -192,6 +192,7 @@ void kit_watch_entry(oak_core *core, uint32_t vector)
     kit->judged_pc = kit->pc;
     kit->written_count = 0;
     for (unsigned i = 0; i < count; i++) note(core, &list[i], kit->pc);
+    for (const uint8_t *reg = kit->arch->entry_writes; *reg; reg++) kit_watch_registers(core, *reg - 1u, 1);
     for (unsigned w = 0; w < kit->watched_count; w++) {
         const oak_watched *one = &kit->watched[w].cells;
         if (!(one->accesses & OAK_ACCESS_HANDLER) || (one->size && one->address != vector)) continue;

@@ -331,7 +331,7 @@ static void set_status(oak_core *core, uint32_t value)
 static const kit_inner inner[] = {KIT_INNER("fresh", kit.fresh, 1), KIT_INNER_LINES, {0}};
 
 static const kit_arch arch = {
-    .isa = &oak_isa_msp430, .code_span = MSP430_SPAN, .core_size = sizeof(oak_core), .cycles = msp430_cycles, KIT_LOOPS_OF(msp430_),
+    .isa = &oak_isa_msp430, .entry_writes = {MSP430_REG_SR + 1}, .code_span = MSP430_SPAN, .core_size = sizeof(oak_core), .cycles = msp430_cycles, KIT_LOOPS_OF(msp430_),
     .alike = MSP430_ALIKE, .fill = fill, .natural = natural, .reset = reset_registers, .registers_at = registers_at, .inner = inner, KIT_VECTORED, .status = status, .set_status = set_status, .starts = kit_starts, .programmed = programmed,
     .enabled = enabled, .enter = enter, .noticed_at = kit_vectored_notice, .asleep = asleep, .window = window, .more_cells = more_cells,
     .tape_from = offsetof(oak_core, reg), .tape_to = sizeof(oak_core)};

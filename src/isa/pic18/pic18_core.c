@@ -182,8 +182,7 @@ static void pic18_write(oak_core *core, uint32_t address, uint8_t value, uint64_
 static uint8_t peek(const oak_core *core, unsigned space, uint32_t address, uint8_t stored)
 {
     const oak_core_setup *setup = &core->kit.setup;
-    if (space != PIC18_DATA) return stored;
-    if (core->kind[address] == PIC18_ABSENT) return 0;
+    if (space != PIC18_DATA || core->kind[address] == PIC18_ABSENT) return space == PIC18_DATA ? 0 : stored;
     if (!is_device(core, address)) return look_at(core, address);
     return (uint8_t)setup->device_read(setup->machine, PIC18_DATA, address, core->data[address], true, 0,
                                        core->kit.time.cycles);
@@ -285,8 +284,7 @@ static void pic18_served(oak_core *core, uint64_t now)
 {
     bool any = core->high || core->low;
     core->data[INTCON] |= core->low && !core->high ? INTCON_GIEL : INTCON_GIEH;
-    if (core->high) core->high = 0;
-    else core->low = 0;
+    *(core->high ? &core->high : &core->low) = 0;
     if (any) oak_service_leave(&core->kit.log, now);
     core->kit.attention = true;
 }
@@ -312,10 +310,9 @@ static uint32_t enabled(const oak_core *core)
 /* Of those the ones that interrupt it; high: these are urgent. */
 static uint32_t let_through(const oak_core *core, uint32_t lines, bool *high)
 {
-    const uint32_t even = 0x55555555;
-    uint8_t control = core->data[INTCON];
+    const uint32_t even = 0x55555555, control = core->data[INTCON];
     bool two = core->data[RCON] & RCON_IPEN;
-    uint32_t urgent = two ? lines & even : lines;
+    const uint32_t urgent = two ? lines & even : lines;
     *high = urgent && control & INTCON_GIEH && !(two && core->high);
     if (*high) return urgent;
     return two && (control & INTCON_GIEH) && (control & INTCON_GIEL) ? lines & ~even : 0;
@@ -324,9 +321,8 @@ static uint32_t let_through(const oak_core *core, uint32_t lines, bool *high)
 /* A time of the watchdog is over: true when the chip is reset, or wakes. */
 static bool watchdog_bites(oak_core *core)
 {
-    unsigned most = 1u << (configured(core, 3) >> 1 & 7);
     if (!core->guarded || !kit_watchdog_over(core, &core->lines, PIC18_WATCHDOG)) return false;
-    core->periods = (uint8_t)((core->periods + 1u) % most);
+    core->periods = (uint8_t)((core->periods + 1u) % (1u << (configured(core, 3) >> 1 & 7)));
     if (core->periods) return false;
     core->data[RCON] &= (uint8_t)~RCON_TO;
     if (core->sleeping) core->sleeping = 0; /* and goes on behind it */
@@ -458,28 +454,27 @@ static uint32_t bank_of(const oak_core *core)
     return (uint32_t)core->data[BSR] << 8;
 }
 
+static uint32_t leads_to(const oak_core *core, uint32_t at)
+{
+    return pic18_points(at) ? pic18_effective((uint8_t *)(uintptr_t)core->data, core->w, at, false) : at;
+}
+
 /* The cell in the bank that is selected, or what a pointer names. */
 static void window(const oak_core *core, const oak_decoded *decoded, kit_reach *one)
 {
     bool part = decoded->row < PIC18_FILE_ROWS && decoded->row & 1;
     if (one->space != PIC18_DATA) return;
-    if (part) one->known = false, one->address = (one->address & 0xFF) + bank_of(core);
-    if (!pic18_points(one->address)) return;
-    one->known = false;
-    one->address = pic18_effective((uint8_t *)(uintptr_t)core->data, core->w, one->address, false);
-}
-
-static kit_reach level(const oak_core *core, uint32_t number)
-{
-    return kit_register_written(&core->kit.arch->isa->about, PIC18_REG_STK1 + number % PIC18_LEVELS);
+    if (part) one->address = (one->address & 0xFF) + bank_of(core);
+    one->known &= !part && !pic18_points(one->address);
+    one->address = leads_to(core, one->address);
 }
 
 /* Pointers that a register which stands for another reads and moves; the top of the stack. */
 static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit_reach *list, unsigned count)
 {
-    static const char letters[] = "fsd";
     const kit_shape_of_row *row = &kit_tables_of(core->kit.tables)->row[decoded->row];
-    for (const char *p = letters; *p; p++) {
+    bool calls = decoded->flow == OAK_FLOW_CALL || decoded->flow == OAK_FLOW_RETURN, lays = false;
+    for (const char *p = "fsd"; *p; p++) {
         uint32_t at = oak_pattern_get(&row->pattern, *p, decoded->word);
         if (!oak_pattern_width(&row->pattern, *p)) continue;
         if (*p == 'f')
@@ -487,19 +482,17 @@ static unsigned more_cells(const oak_core *core, const oak_decoded *decoded, kit
         const char use = *p == 'f' ? pic18_rows[decoded->row].uses[0] : *p == 's' ? 'r' : 'w';
         if (at == PCL && use != 'w') /* the others are taken along */
             list[count++] = (kit_reach){PIC18_DATA, KIT_WRITES, 0xFF, true, 0, 0, PCLATH, 2};
-        const bool points = pic18_points(at);
-        const uint32_t end =
-            points ? pic18_effective((uint8_t *)(uintptr_t)core->data, core->w, at, false) : at;
-        if (end >= TOSL && use != 'r' && core->sp) list[count++] = level(core, core->sp - 1u);
-        if (!points) continue;
-        uint32_t form = indf_of(at) - at;
-        uint8_t accesses = form == PIC18_INDF || form == PIC18_PLUSW ? KIT_READS : KIT_BOTH;
-        list[count++] = (kit_reach){PIC18_DATA, accesses, 0xFF, true, 0, 0, fsr_of(at), 2};
+        lays |= use != 'r' && leads_to(core, at) >= TOSL;
+        if (!pic18_points(at)) continue;
+        bool stays = indf_of(at) - at == PIC18_INDF || indf_of(at) - at == PIC18_PLUSW;
+        list[count++] =
+            (kit_reach){PIC18_DATA, stays ? KIT_READS : KIT_BOTH, 0xFF, true, 0, 0, fsr_of(at), 2};
     }
-    if (decoded->flow == OAK_FLOW_CALL || decoded->flow == OAK_FLOW_RETURN || decoded->row == PIC18_PUSH ||
-        decoded->row == PIC18_POP)
+    if (calls || decoded->row == PIC18_PUSH || decoded->row == PIC18_POP)
         list[count++] = (kit_reach){PIC18_DATA, KIT_BOTH, 0xFF, true, 0, 0, TOSL, 3};
-    if (decoded->row == PIC18_PUSH) list[count++] = level(core, core->sp);
+    unsigned level = decoded->row == PIC18_PUSH ? core->sp + 1u : lays ? core->sp : 0;
+    if (level && level <= PIC18_LEVELS)
+        list[count++] = kit_register_written(&oak_isa_pic18.about, PIC18_REG_STK1 - 1 + level);
     return count;
 }
 

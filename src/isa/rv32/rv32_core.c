@@ -187,11 +187,7 @@ static void enter(oak_core *core, uint32_t cause, uint32_t value)
     core->mstatus = RV32_MPP | (core->mstatus & RV32_MIE ? RV32_MPIE : 0);
     core->asleep = false;
     base += vectored ? 4 * (cause & 0xFF) : 0;
-    if (kit->observed) {
-        kit_watch_entry(core, base);
-        kit_watch_registers(core, RV32_REG_MSTATUS, 1);
-        kit_watch_registers(core, RV32_REG_MEPC, 3); /* and mcause, mtval */
-    }
+    if (kit->observed) kit_watch_entry(core, base);
     kit->pc = kit_slot(core, base);
     oak_service_enter(&kit->log, (cause & 0xFF) + (cause & 0x80000000u ? RV32_FIRST_INTERRUPT : 0), base,
                       kit->time.cycles);
@@ -397,7 +393,7 @@ static const struct kit_register registers_at[RV32_REGISTERS] = {RV32_REGISTER_L
 #undef ONE
 static const kit_inner inner[] = {KIT_INNER("asleep", asleep, 1), KIT_INNER_LINES, {0}};
 static const kit_arch arch = {
-    .isa = &oak_isa_rv32, .slot_bytes = 2, .core_size = sizeof(oak_core), .cycles = rv32_cycles, KIT_LOOPS_OF(rv32_), .alike = RV32_ALIKE, .fill = fill, .natural = natural,
+    .isa = &oak_isa_rv32, .entry_writes = {RV32_REG_MSTATUS + 1, RV32_REG_MEPC + 1, RV32_REG_MCAUSE + 1, RV32_REG_MTVAL + 1}, .slot_bytes = 2, .core_size = sizeof(oak_core), .cycles = rv32_cycles, KIT_LOOPS_OF(rv32_), .alike = RV32_ALIKE, .fill = fill, .natural = natural,
     .reset = reset_registers, .interrupt = interrupt, .noticed_at = noticed_at, .deaf = deaf, .asleep = asleep, .traps = traps, .registers_at = registers_at, .inner = inner, .window = window,
     .tape_from = offsetof(oak_core, x), .tape_to = sizeof(oak_core)};
 /* clang-format on */
